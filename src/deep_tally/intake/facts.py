@@ -1,0 +1,82 @@
+"""Song, tempo and key as names, folders and metadata state them (notations: common practice)."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable
+from typing import TypeVar
+
+from deep_tally.model.delivery import SongFacts
+
+T = TypeVar("T")
+
+SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
+_TEMPO = re.compile(r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I)
+_KEY = re.compile(
+    r"(?<![A-Za-z0-9])([A-Ha-h])[\s_-]?(#|♯|♭|b|sharp|flat)?[\s_-]*(major|minor|maj|min|dur|moll)(?![A-Za-z])"
+    r"|(?<![A-Za-z0-9])([B-H])(#|♯|♭|b)?m(?![A-Za-z0-9])"
+)
+_RATE_OR_DEPTH = re.compile(r"\b\d{2,3}(?:[.,]\d)?\s*k(?:hz)?\b|\b(?:16|20|24|32)[\s_-]*bits?\b|\b(?:44100|48000|96000)\b", re.I)
+_DATE = re.compile(r"\b(?:19|20)\d\d[-_.]?\d\d[-_.]?\d\d\b|\b\d{1,2}[-_.]\d{1,2}[-_.](?:19|20)?\d\d\b")
+_GENERIC = frozenset(
+    """trackout trackouts track tracks stem stems multitrack multitracks multi file files audio wav wavs aiff export
+    exports exported bounce bounces for mix mixing the a to from and of song songs session project delivery final new
+    folder untitled downloads download desktop documents music tmp temp home data upload send sent client round rough
+    spuren mischung lied""".split()
+)
+
+
+def tempo_in(text: str) -> float | None:
+    """The tempo a text states, in BPM ("96 BPM", "bpm_128.5"); None when it states none in 20 to 400."""
+    for match in _TEMPO.finditer(text.replace("_", " ")):
+        tempo = float((match[1] or match[2]).replace(",", "."))
+        if SLOWEST_BPM <= tempo <= FASTEST_BPM:
+            return tempo
+    return None
+
+
+def key_in(text: str) -> str | None:
+    """The key a text states ("D minor", "F#m", "Bb maj"), in the form "F# minor"; None when it states none."""
+    match = _KEY.search(text.replace("_", " "))
+    if match is None:
+        return None
+    tonic = (match[1] or match[4]).upper()
+    sign = {"#": "#", "♯": "#", "sharp": "#", "♭": "b", "b": "b", "flat": "b"}.get((match[2] or match[5] or "").lower(), "")
+    mode = "major" if (match[3] or "minor").lower() in ("major", "maj", "dur") else "minor"
+    return f"{tonic}{sign} {mode}"
+
+
+def title_of(name: str) -> str | None:
+    """The song's title in a folder's or file's name: what remains after generic words, tempo and key."""
+    text = name.replace("_", " ")
+    for pattern in (_TEMPO, _KEY, _RATE_OR_DEPTH, _DATE):
+        text = pattern.sub(" ", text)
+    text = re.sub(r"[()\[\]{},;+]|(?<!\w)-+|-+(?!\w)", " ", text)
+    words = text.split()
+    kept = [w for w in words if w.casefold() not in _GENERIC and not w.isdigit()]
+    if not any(len(w) >= 3 and w.isalpha() for w in kept):
+        return None
+    # "The" or "of" inside a title is part of it: only generic words at the ends go.
+    first, last = words.index(kept[0]), len(words) - 1 - words[::-1].index(kept[-1])
+    if first and words[first - 1].casefold() in ("the", "a"):
+        first -= 1
+    return " ".join(words[first : last + 1])
+
+
+def read_facts(delivery_name: str, paths: Iterable[str], comments: Iterable[str]) -> SongFacts:
+    """Song, tempo and key of a set.
+
+    The delivery's own name counts first, then what most files and comments say.
+    """
+    texts = [*paths, *comments]
+    return SongFacts(
+        title=title_of(delivery_name),
+        tempo_bpm=tempo_in(delivery_name) or _most_common(tempo_in(t) for t in texts),
+        key=key_in(delivery_name) or _most_common(key_in(t) for t in texts),
+    )
+
+
+def _most_common(values: Iterable[T | None]) -> T | None:
+    counted = Counter(v for v in values if v is not None)
+    return counted.most_common(1)[0][0] if counted else None

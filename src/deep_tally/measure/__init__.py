@@ -1,0 +1,1 @@
+"""Samples become numbers, overviews and excerpts. Knows no brief and no other file."""

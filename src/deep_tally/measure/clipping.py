@@ -1,0 +1,48 @@
+"""Runs at full scale in a fixed-point file.
+
+Full scale depends on the bits in use (16-bit audio inside a 24-bit file clips at the 16-bit extreme),
+which is known only at the file's end: candidates for each plausible depth are kept and settled then.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.measure.runs import RunFinder, merge_runs
+from deep_tally.model.measures import Runs
+
+_DEPTHS = (8, 16, 20, 24, 32)
+
+
+class ClipFinder:
+    """Collects runs of codes at or beyond +-(2^(n-1) - 1), each polarity by itself."""
+
+    def __init__(self, bits: int, channels: int) -> None:
+        depths = sorted({*(d for d in _DEPTHS if d < bits), bits})
+        self._channels = channels
+        self._finders = {d: (RunFinder(channels), RunFinder(channels)) for d in depths}
+
+    def feed(self, codes: NDArray[np.int32], bits_so_far: int) -> None:
+        """Take in int32 codes [shape=(frames, channels)], shifted up to 32 bits."""
+        if not len(codes):
+            return
+        # More bits are in use already than these depths have.
+        for depth in [d for d in self._finders if d < bits_so_far and d != max(self._finders)]:
+            del self._finders[depth]
+        highest, lowest = int(codes.max()), int(codes.min())
+        for depth, (upper, lower) in self._finders.items():
+            extreme = ((1 << (depth - 1)) - 1) << (32 - depth)
+            if highest >= extreme:
+                upper.feed(codes >= extreme)
+            else:
+                upper.skip(len(codes))
+            if lowest <= -extreme:
+                lower.feed(codes <= -extreme)
+            else:
+                lower.skip(len(codes))
+
+    def result(self, bits_in_use: int) -> Runs:
+        """The runs at the full scale of the bits in use."""
+        depth = min((d for d in self._finders if d >= bits_in_use), default=max(self._finders))
+        return merge_runs(list(self._finders[depth]))

@@ -1,0 +1,268 @@
+"""Where does the sound begin and end, and does it begin and end by itself?
+
+Coarse to fine: windows of about 1 ms tell where an edge can lie, then the samples there are read
+again and settle the exact frame. A file's own steady floor (digital silence, dither, hiss, hum) is not sound:
+
+- a steady floor under -75 dBFS RMS never is;
+- one up to -45 dBFS is not, when it holds for 100 ms at the edge and lies 30 dB under the file's loud parts;
+- a file that never rises 10 dB over its quietest stretch and stays under -60 dBFS is only floor.
+
+The end is measured as the start of the reversed file.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.measure.bins import Windows
+from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, amplitude_db, rms_dbfs
+from deep_tally.model.measures import Edges
+
+NEVER_SOUND_DBFS = -75.0
+_FLOOR_MOST_DBFS = -45.0
+_FLOOR_UNDER_LOUD_DB = 30.0
+_STEADY_ONLY_FLOOR_DBFS = -60.0
+_RISE_DB = 10.0
+_LEAST_LEVEL_DBFS = -90.0  # RMS of 5 ms: over 16-bit dither, which reads -93
+_LEAST_PEAK_DBFS = -84.0
+_QUIET_UNDER_PEAK_DB = 50.0
+
+_LEVEL_MS, _STEADY_MS, _SHORT_LEAD_MS, _STEADY_LEAST_MS = 5, 20, 60, 100
+_HEAD_MS, _TAIL_WINDOWS = 100, 8
+_CONFIRM_MS, _CONFIRM_WINDOW_MS = 400, 50
+
+ReadSamples = Callable[[int, int], NDArray[np.float64]]
+"""(first frame, frames) -> float64 [shape=(frames, channels)]."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Envelope:
+    """Level against time from one edge inwards: peak and mean square of windows, all channels together."""
+
+    window: int
+    peak: NDArray[np.float64]
+    square: NDArray[np.float64]
+
+    def reversed(self) -> _Envelope:
+        return _Envelope(self.window, self.peak[::-1], self.square[::-1])
+
+    def count(self, ms: float, rate_hz: int) -> int:
+        return max(1, round(ms * rate_hz / 1000 / self.window))
+
+    def smoothed(self, windows: int) -> NDArray[np.float64]:
+        """Mean square of `windows` neighbours, [shape=(n - windows + 1,)]."""
+        windows = min(windows, len(self.square))
+        total = np.concatenate([[0.0], np.cumsum(self.square)])
+        # A running sum leaves rounding behind a loud part: never below zero.
+        return np.maximum(total[windows:] - total[:-windows], 0.0) / windows
+
+
+def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -> Edges:
+    """First and last sound and how the file begins and ends.
+
+    Parameters
+    ----------
+    windows : Windows
+        Of the whole file, about 1 ms each.
+    frames : int
+        The file's length.
+    rate_hz : int
+    read : ReadSamples
+        Reads a few samples again; called for stretches of under half a second.
+    """
+    if not frames:
+        return Edges(
+            first_sound_frame=None,
+            last_sound_frame=None,
+            lead_floor_dbfs=-math.inf,
+            tail_floor_dbfs=-math.inf,
+            head_dbfs=-math.inf,
+            head_peak_dbfs=-math.inf,
+            entry_rise_ms=None,
+            tail_levels_dbfs=(-math.inf,) * _TAIL_WINDOWS,
+        )
+    envelope = _envelope(windows, frames)
+    loud = _loud_level(envelope, rate_hz)
+
+    def read_reversed(start: int, count: int) -> NDArray[np.float64]:
+        return read(frames - start - count, count)[::-1]
+
+    lead_floor, lead_peak = _edge_floor(envelope, rate_hz, loud)
+    tail_floor, tail_peak = _edge_floor(envelope.reversed(), rate_hz, loud)
+    first = last = None
+    if _rises_or_is_loud(envelope, rate_hz):
+        first = _first_sound(envelope, frames, rate_hz, read, lead_floor, lead_peak)
+        shift = len(envelope.peak) * envelope.window - frames
+        back = _first_sound(envelope.reversed(), frames, rate_hz, read_reversed, tail_floor, tail_peak, shift=shift)
+        last = None if first is None or back is None else max(first, frames - 1 - back)
+    head = read(0, min(frames, round(_HEAD_MS * rate_hz / 1000)))
+    return Edges(
+        first_sound_frame=first if last is not None else None,
+        last_sound_frame=last,
+        lead_floor_dbfs=lead_floor,
+        tail_floor_dbfs=max(tail_floor, _quietest(envelope, rate_hz)),
+        head_dbfs=amplitude_db(float(np.abs(head[:1]).max(initial=0.0))),
+        head_peak_dbfs=amplitude_db(float(np.abs(head).max(initial=0.0))),
+        entry_rise_ms=_entry_rise(envelope, rate_hz),
+        tail_levels_dbfs=_tail_levels(frames, rate_hz, read),
+    )
+
+
+def _envelope(windows: Windows, frames: int) -> _Envelope:
+    lengths = np.full(len(windows), windows.frames, dtype=np.float64)
+    lengths[-1] = frames - windows.frames * (len(windows) - 1)
+    peak = np.maximum(windows.high, -windows.low).max(axis=1).astype(np.float64)
+    square = windows.energy.max(axis=1).astype(np.float64) / lengths
+    return _Envelope(windows.frames, peak, square)
+
+
+def _level(square: NDArray[np.float64]) -> NDArray[np.float64]:
+    with np.errstate(divide="ignore"):
+        return 10 * np.log10(square) + SINE_CREST_DB
+
+
+def _loud_level(envelope: _Envelope, rate_hz: int) -> float:
+    """The level that 5 % of the file's 50 ms stretches exceed."""
+    levels = envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz))
+    return rms_dbfs(float(np.percentile(levels, 95)))
+
+
+def _quietest(envelope: _Envelope, rate_hz: int) -> float:
+    """The level of the quietest 400 ms; -inf for a file shorter than that."""
+    windows = envelope.count(400, rate_hz)
+    if len(envelope.square) < windows:
+        return -math.inf
+    return rms_dbfs(float(envelope.smoothed(windows).min()))
+
+
+def _rises_or_is_loud(envelope: _Envelope, rate_hz: int) -> bool:
+    """Whether anything in the file can be more than its floor."""
+    levels = _level(envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz)))
+    highest = float(levels.max())
+    if highest <= NEVER_SOUND_DBFS:
+        return False
+    return highest > _STEADY_ONLY_FLOOR_DBFS or highest > float(levels.min()) + _RISE_DB
+
+
+def _edge_floor(envelope: _Envelope, rate_hz: int, loud: float) -> tuple[float, float]:
+    """Level and peak of the steady floor at the start; (-inf, 0) when there is none or it is digital silence."""
+    steady = envelope.count(_STEADY_MS, rate_hz)
+    levels = _level(envelope.smoothed(steady))
+    with np.errstate(invalid="ignore"):
+        rises = np.flatnonzero(levels > np.minimum.accumulate(levels) + _RISE_DB)
+    # The windows up to the first rise, without those that the rise is already in.
+    calm = int(rises[0]) if len(rises) else len(levels)
+    if calm * envelope.window >= 2 * _STEADY_MS * rate_hz / 1000:
+        square = float(envelope.square[:calm].mean())
+        level = rms_dbfs(square)
+        long_enough = calm >= envelope.count(_STEADY_LEAST_MS, rate_hz)
+        if level <= NEVER_SOUND_DBFS or (
+            long_enough and level <= _FLOOR_MOST_DBFS and level <= loud - _FLOOR_UNDER_LOUD_DB
+        ):
+            return level, float(envelope.peak[:calm].max())
+    short = envelope.count(_SHORT_LEAD_MS, rate_hz)
+    quietest = int(envelope.square[:short].argmin())
+    level = rms_dbfs(float(envelope.square[quietest]))
+    if level <= NEVER_SOUND_DBFS:
+        return level, float(envelope.peak[quietest])
+    return -math.inf, 0.0
+
+
+def _first_sound(
+    envelope: _Envelope,
+    frames: int,
+    rate_hz: int,
+    read: ReadSamples,
+    floor: float,
+    floor_peak: float,
+    *,
+    shift: int = 0,
+) -> int | None:
+    """The first frame over the floor's peak by 6 dB whose next 5 ms have an RMS over the floor by 10 dB.
+
+    `shift` is how many frames the first window overhangs the file (reversed, the file's short last window is first).
+    """
+    span = max(1, round(_LEVEL_MS * rate_hz / 1000))
+    around = -(-span // envelope.window) + 1
+    confirm = envelope.count(_CONFIRM_MS, rate_hz)
+    calm_windows = envelope.count(_CONFIRM_WINDOW_MS, rate_hz)
+    position = 0
+    while True:
+        least_square = 10 ** ((max(floor + _RISE_DB, _LEAST_LEVEL_DBFS) - SINE_CREST_DB) / 10)
+        least_peak = max(2 * floor_peak, amplitude(_LEAST_PEAK_DBFS))
+        # Necessary for a frame in window i: its peak, and the energy of the windows its 5 ms can touch.
+        energy = np.concatenate([[0.0], np.cumsum(envelope.square * envelope.window)])
+        ahead = np.minimum(np.arange(len(envelope.square)) + around, len(envelope.square))
+        energy_ahead = energy[ahead] - energy[:-1]
+        hopeful = np.flatnonzero((envelope.peak >= least_peak) & (energy_ahead * (1 + 1e-5) >= least_square * span))
+        hopeful = hopeful[hopeful >= position]
+        found = None
+        for window in hopeful:
+            start = max(0, int(window) * envelope.window - shift)
+            stop = min(frames, (int(window) + 1) * envelope.window - shift)
+            found = _first_frame(read(start, min(frames - start, stop - start + span)), stop - start, span, least_peak, least_square)
+            if found is not None:
+                found += start
+                position = int(window)
+                break
+        if found is None:
+            return None
+        stretch = _Envelope(
+            envelope.window, envelope.peak[position : position + confirm], envelope.square[position : position + confirm]
+        )
+        if float(stretch.smoothed(calm_windows).max()) > 10 ** ((NEVER_SOUND_DBFS - SINE_CREST_DB) / 10):
+            return found
+        # Only a steady floor that sets in (a dithered stretch after digital silence): go on above it.
+        floor = max(floor + 1, rms_dbfs(float(stretch.square.mean())))
+        floor_peak = max(floor_peak, float(stretch.peak.max()))
+        position += confirm
+
+
+def _first_frame(
+    samples: NDArray[np.float64], within: int, span: int, least_peak: float, least_square: float
+) -> int | None:
+    """The first of `within` frames that qualifies, in any channel; at the file's end the span is what is left."""
+    padded = np.zeros((within + span, samples.shape[1]))
+    padded[: len(samples)] = samples
+    energy = np.concatenate([np.zeros((1, samples.shape[1])), np.cumsum(padded * padded, axis=0)])
+    left = np.minimum(span, np.maximum(1, len(samples) - np.arange(within)))[:, None]
+    ahead = (energy[span : span + within] - energy[:within]) / left
+    qualifies = (np.abs(padded[:within]) >= least_peak) & (ahead >= least_square)
+    frames = np.flatnonzero(qualifies.any(axis=1))
+    return int(frames[0]) if len(frames) else None
+
+
+def _entry_rise(envelope: _Envelope, rate_hz: int) -> float | None:
+    """Median time in ms from quiet to 10 % of the following 100 ms' peak, over the entries inside the file."""
+    quiet = float(envelope.peak.max()) * amplitude(-_QUIET_UNDER_PEAK_DB)
+    still = envelope.count(20, rate_hz)
+    reach = envelope.count(_HEAD_MS, rate_hz)
+    sounding = envelope.peak > quiet
+    # An entry: the first sounding window after at least 20 ms of quiet.
+    starts = np.flatnonzero(sounding[1:] & ~sounding[:-1]) + 1
+    sounding_before = np.concatenate([[0], np.cumsum(sounding)])
+    rises = []
+    for start in starts:
+        if start < still or sounding_before[start] - sounding_before[start - still] > 0:
+            continue
+        ahead = envelope.peak[start : start + reach]
+        if ahead.max() > 10 * quiet:
+            rises.append(int(np.flatnonzero(ahead >= 0.1 * ahead.max())[0]))
+    if not rises:
+        return None
+    return float(np.median(rises)) * envelope.window / rate_hz * 1000
+
+
+def _tail_levels(frames: int, rate_hz: int, read: ReadSamples) -> tuple[float, ...]:
+    span = max(1, round(_LEVEL_MS * rate_hz / 1000))
+    count = min(frames, span * _TAIL_WINDOWS)
+    tail = read(frames - count, count)
+    padded = np.zeros((span * _TAIL_WINDOWS, tail.shape[1]))
+    padded[len(padded) - count :] = tail
+    squares = (padded * padded).reshape(_TAIL_WINDOWS, span, -1).mean(axis=1).max(axis=1)
+    return tuple(rms_dbfs(float(s)) for s in squares)

@@ -1,0 +1,63 @@
+"""What a worker process does for one file: open it, measure it, say what is damaged."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.intake.reading import open_sound
+from deep_tally.measure.one_pass import measure_sound
+from deep_tally.model.delivery import Track
+from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import Damage, Entry, SoundFormat
+
+OnProgress = Callable[[int, int], None]
+"""(frames done, frames in all)."""
+
+
+def measure_entry(progress: OnProgress, entry: Entry) -> Track:
+    """Open and measure one file; a file that cannot be read comes back with its damage and nothing else."""
+    try:
+        with open_sound(entry.source) as reader:
+            sound = reader.format
+            measures = measure_sound(reader, on_progress=lambda done: progress(done, sound.frames))
+    except UnreadableSound as error:
+        return damaged_track(entry, error.problem, error.remedy)
+    return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=_short_data(sound))
+
+
+def damaged_track(entry: Entry, problem: str, remedy: str) -> Track:
+    """The track of a file of which nothing could be read."""
+    return Track(path=entry.path, role=entry.role, damage=Damage(problem=problem, remedy=remedy))
+
+
+def _short_data(sound: SoundFormat) -> Damage | None:
+    if sound.frames >= sound.claimed_frames:
+        return None
+    there, claimed = (_minutes(frames / sound.rate_hz) for frames in (sound.frames, sound.claimed_frames))
+    return Damage(
+        problem=f"it stops at {there} of the {claimed} its header claims",
+        remedy="ask for the file again",
+        readable=True,
+    )
+
+
+def _minutes(seconds: float) -> str:
+    return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
+
+
+def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> NDArray[np.float32]:
+    """Samples for drawing: float32 [shape=(frames, channels)], fewer at the end of the file.
+
+    Raises
+    ------
+    UnreadableSound
+        The file cannot be opened or read any more.
+    """
+    with open_sound(path) as reader:
+        samples = reader.read(start, frames).samples
+        progress(frames, frames)
+        return np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0).astype(np.float32)

@@ -1,0 +1,199 @@
+"""All measures of one file in one pass over its blocks, with a few short looks back at the end."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.intake.reading import SoundReader
+from deep_tally.measure.bins import BoundedWindows, Remainder, Windows, windows_of
+from deep_tally.measure.clipping import ClipFinder
+from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
+from deep_tally.measure.depth import BitsMeter, GridMeter
+from deep_tally.measure.edges import find_edges
+from deep_tally.measure.loudness import LoudnessMeter
+from deep_tally.measure.overview import pyramid
+from deep_tally.measure.runs import RunFinder
+from deep_tally.measure.sides import SidesMeter
+from deep_tally.measure.truepeak import TruePeakMeter
+from deep_tally.model.measures import Excerpt, Measures, Run, Runs
+
+BLOCK_FRAMES = 65_536
+_WINDOWS_MOST = 1 << 20
+_BINS_MOST = 1 << 16
+_BIN_WINDOWS = 5
+_EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
+ABSURD = 2.0**32
+"""A float sample beyond this (+193 dBFS) is no sound; it counts with NaN and infinities."""
+
+
+def measure_sound(
+    reader: SoundReader,
+    *,
+    on_progress: Callable[[int], None] | None = None,
+    block_frames: int = BLOCK_FRAMES,
+) -> Measures:
+    """Measure one open file.
+
+    Parameters
+    ----------
+    reader : SoundReader
+    on_progress : callable, optional
+        Called after every block with the number of frames done; may raise to end the work.
+    block_frames : int > 0
+        How much is read at once; the measures do not depend on it.
+
+    Raises
+    ------
+    UnreadableSound
+        The file cannot be read to its end.
+    """
+    one = _Pass(reader)
+    position = 0
+    while position < reader.format.frames:
+        block = reader.read(position, block_frames)
+        if not len(block.samples):
+            break
+        one.feed(block.samples, block.codes)
+        position += len(block.samples)
+        if on_progress is not None:
+            on_progress(position)
+    return one.result()
+
+
+class _Pass:
+    """The meters of one file, fed block by block."""
+
+    def __init__(self, reader: SoundReader) -> None:
+        sound = reader.format
+        channels = sound.channels
+        self._reader = reader
+        self._format = sound
+        self._frames = 0
+        self._peak = np.zeros(channels)
+        self._peak_frame: int | None = None
+        self._total = np.zeros(channels)
+        self._square = np.zeros(channels)
+        self._fixed = _FixedMeters(sound.bits, channels) if sound.sample_format == "int" and sound.bits else None
+        self._grid = GridMeter() if sound.sample_format == "float" else None
+        self._overs = RunFinder(channels)
+        self._nonfinite = RunFinder(channels)
+        window = max(1, round(sound.rate_hz / 1000))
+        self._remainder = Remainder(window, channels)
+        self._windows = BoundedWindows(window, most=_WINDOWS_MOST)
+        self._bins = BoundedWindows(window, most=_BINS_MOST, group=_BIN_WINDOWS)
+        self._loudness = LoudnessMeter(sound.rate_hz, channels)
+        self._true_peak = TruePeakMeter(channels)
+        self._sides = SidesMeter() if channels == 2 else None
+
+    def feed(self, samples: NDArray[np.float64], codes: NDArray[np.int32] | None) -> None:
+        if codes is None:
+            samples = self._finite(samples)
+        highest = np.maximum(samples.max(axis=0), -samples.min(axis=0))
+        if codes is not None and self._fixed is not None:
+            self._fixed.feed(codes)
+        elif highest.max() > 1.0:
+            self._overs.feed(np.abs(samples) > 1.0)
+        else:
+            self._overs.skip(len(samples))
+        if self._grid is not None:
+            self._grid.feed(samples)
+        self._take_peak(samples, highest)
+        self._total += samples.sum(axis=0)
+        for channel in range(samples.shape[1]):
+            self._square[channel] += np.dot(samples[:, channel], samples[:, channel])
+        self._take_windows(windows_of(self._remainder.feed(samples), self._remainder.size))
+        self._loudness.feed(samples)
+        self._true_peak.feed(samples)
+        if self._sides is not None:
+            self._sides.feed(samples)
+        self._frames += len(samples)
+
+    def _finite(self, samples: NDArray[np.float64]) -> NDArray[np.float64]:
+        """NaN, infinities and absurd values noted and replaced by zero."""
+        with np.errstate(invalid="ignore"):
+            sane = bool((samples <= ABSURD).all() and (samples >= -ABSURD).all())
+        if sane:
+            self._nonfinite.skip(len(samples))
+            return samples
+        finite = np.isfinite(samples) & (np.abs(samples) <= ABSURD)
+        self._nonfinite.feed(~finite)
+        return np.asfortranarray(np.where(finite, samples, 0.0))
+
+    def _take_peak(self, samples: NDArray[np.float64], highest: NDArray[np.float64]) -> None:
+        if highest.max() > self._peak.max():
+            self._peak_frame = self._frames + int(np.abs(samples[:, int(highest.argmax())]).argmax())
+        np.maximum(self._peak, highest, out=self._peak)
+
+    def _take_windows(self, windows: Windows) -> None:
+        self._bins.feed(windows)
+        # Edges ask when there is sound, in whichever channel.
+        self._windows.feed(
+            Windows(
+                frames=windows.frames,
+                low=windows.low.min(axis=1, keepdims=True),
+                high=windows.high.max(axis=1, keepdims=True),
+                energy=windows.energy.max(axis=1, keepdims=True),
+            )
+        )
+
+    def result(self) -> Measures:
+        rest = self._remainder.rest()
+        if len(rest):
+            self._take_windows(windows_of(rest, len(rest)))
+        edges = find_edges(self._windows.result(), self._frames, self._format.rate_hz, self._read)
+        frames = max(1, self._frames)
+        mean_square = self._square / frames
+        peak, power = float(self._peak.max()), float(mean_square.mean())
+        clips = self._fixed.clip_runs() if self._fixed else Runs()
+        overs = self._overs.result()
+        return Measures(
+            sample_peak_by_channel_dbfs=tuple(amplitude_db(float(p)) for p in self._peak),
+            peak_frame=self._peak_frame,
+            true_peak_dbtp=amplitude_db(self._true_peak.peak()),
+            rms_by_channel_dbfs=tuple(rms_dbfs(float(s)) for s in mean_square),
+            rms_dbfs=rms_dbfs(power),
+            crest_db=amplitude_db(peak) - power_db(power) if power else None,
+            loudness_lufs=self._loudness.integrated_lufs(),
+            dc_offset=tuple(float(t) / frames for t in self._total),
+            bits_in_use=self._fixed.bits() if self._fixed else self._grid.bits() if self._grid else None,
+            clip_runs=clips,
+            overs=overs,
+            nonfinite=self._nonfinite.result(),
+            sides=self._sides.result() if self._sides else None,
+            edges=edges,
+            overview=pyramid(self._bins.result(), self._frames),
+            worst_clip=self._excerpt(clips.longest or overs.longest),
+        )
+
+    def _read(self, start: int, count: int) -> NDArray[np.float64]:
+        samples = self._reader.read(start, count).samples
+        return np.where(np.isfinite(samples) & (np.abs(samples) <= ABSURD), samples, 0.0)
+
+    def _excerpt(self, run: Run | None) -> Excerpt | None:
+        """The samples around the worst place, for the reply's picture."""
+        if run is None:
+            return None
+        start = max(0, run.frame - _EXCERPT_AROUND)
+        stop = min(self._frames, run.frame + run.frames + _EXCERPT_AROUND, start + _EXCERPT_MOST)
+        return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
+
+
+class _FixedMeters:
+    """What only a fixed-point file has: bits in use and runs at their full scale."""
+
+    def __init__(self, bits: int, channels: int) -> None:
+        self._bits = BitsMeter()
+        self._clips = ClipFinder(bits, channels)
+
+    def feed(self, codes: NDArray[np.int32]) -> None:
+        self._bits.feed(codes)
+        self._clips.feed(codes, self._bits.bits())
+
+    def bits(self) -> int:
+        return self._bits.bits()
+
+    def clip_runs(self) -> Runs:
+        return self._clips.result(self.bits()) if self.bits() else Runs()

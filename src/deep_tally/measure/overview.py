@@ -1,0 +1,25 @@
+"""The pyramid a waveform is drawn from: extremes and RMS in bins that get wider level by level."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from deep_tally.measure.bins import Windows
+from deep_tally.model.measures import OverviewLevel
+
+_STEP = 4
+_LEAST_BINS = 64
+
+
+def pyramid(bins: Windows, frames: int) -> tuple[OverviewLevel, ...]:
+    """Levels from the finest to one of under 64 * 4 bins; empty for a file without frames."""
+    levels: list[OverviewLevel] = []
+    while len(bins):
+        lengths = np.full(len(bins), bins.frames)
+        lengths[-1] = frames - bins.frames * (len(bins) - 1)
+        rms = np.sqrt(bins.energy / lengths[:, None], dtype=np.float32)
+        levels.append(OverviewLevel(bin_frames=bins.frames, low=bins.low, high=bins.high, rms=rms))
+        if len(bins) < _LEAST_BINS * _STEP:
+            break
+        bins = bins.grouped(_STEP)
+    return tuple(levels)

@@ -1,0 +1,1 @@
+"""What things are: plain frozen data. Nothing here reads audio or draws."""

@@ -1,0 +1,207 @@
+"""The brief: what the engineer asks for. A JSON document whose every key but `schema` may be left out.
+
+Unknown keys are kept and written back; a wrong type, an unknown schema or an unknown threshold is
+refused with the key's path (docs/brief.md has the whole document).
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+
+from deep_tally.model.errors import BriefRefused
+from deep_tally.model.thresholds import THRESHOLDS
+
+SCHEMA = 1
+LEAST_RATE_HZ = 8_000
+GREATEST_RATE_HZ = 768_000
+
+
+def _require_ordered(window: tuple[float, float]) -> tuple[float, float]:
+    if not window[0] < window[1] <= 0:
+        raise ValueError("the lower bound must be under the upper one, and both at most 0 dBFS")
+    return window
+
+
+def _require_known(thresholds: dict[str, float]) -> dict[str, float]:
+    if unknown := sorted(set(thresholds) - set(THRESHOLDS)):
+        raise ValueError(f"unknown threshold {unknown[0]!r}")
+    return thresholds
+
+
+Rate = Annotated[int, Field(ge=LEAST_RATE_HZ, le=GREATEST_RATE_HZ)]
+PeakWindow = Annotated[tuple[float, float], AfterValidator(_require_ordered), Field(strict=False)]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(frozen=True, strict=True, extra="allow")
+
+
+class LengthAsked(_Part):
+    """What is asked of the files' length."""
+
+    equal: bool = True
+    whole_bars: bool = False
+    tail_seconds: Annotated[float, Field(ge=0)] | None = None
+    trimmed_ends: bool = False
+
+
+class Printed(_Part):
+    """What may be printed into the files; no check claims to see it."""
+
+    insert_processing: Literal["out", "in", "either"] = "either"
+    effect_returns: Literal["out", "in", "separate", "either"] = "either"
+    fader_and_pan_moves: Literal["out", "in", "either"] = "either"
+    main_output_chain: Literal["out", "either"] = "out"
+
+
+class Needs(_Part):
+    """What must come along with the trackouts."""
+
+    rough_mix: bool = True
+    song: bool = True
+    tempo: bool = True
+    key: bool = False
+    artist: bool = False
+    references: bool = False
+    click: bool = False
+    midi: bool = False
+    documents: bool = False
+    stamps: bool = False
+
+
+class Names(_Part):
+    """What is asked of file names. `generic_words` are the trade's own plain words."""
+
+    pattern: str | None = None
+    longest: Annotated[int, Field(ge=1)] = 64
+    generic_words: Annotated[tuple[str, ...], Field(strict=False)] = (
+        "track",
+        "trk",
+        "audio",
+        "channel",
+        "chan",
+        "ch",
+        "input",
+        "in",
+        "output",
+        "out",
+        "bus",
+        "mic",
+        "take",
+        "recording",
+        "rec",
+        "sound",
+        "clip",
+        "file",
+        "untitled",
+        "unnamed",
+        "new",
+        "mono",
+        "stereo",
+        "spur",
+        "tonspur",
+        "kanal",
+    )
+
+
+class Part(_Part):
+    """One part the engineer expects."""
+
+    part: str
+    channels: Literal[1, 2] | None = None
+    variants: Annotated[tuple[str, ...], Field(strict=False)] = ()
+    printed: Printed | None = None
+
+
+class Brief(_Part):
+    """The whole brief, with the defaults of a multitrack mix."""
+
+    schema_: Annotated[Literal[1], Field(alias="schema")]
+    name: str = "Multitrack mix"
+    scope: Literal["every-track", "groups", "both", "named-parts", "mix"] = "every-track"
+    rates: Annotated[tuple[Rate, ...], Field(strict=False, min_length=1)] | None = None
+    bits_min: Literal[8, 16, 20, 24, 32] = 24
+    sample_formats: Annotated[tuple[Literal["int", "float"], ...], Field(strict=False, min_length=1)] = (
+        "int",
+        "float",
+    )
+    containers: Annotated[tuple[str, ...], Field(strict=False)] | None = None
+    levels: Literal["headroom", "untouched", "as-rough-mix"] = "headroom"
+    peak_window_dbfs: PeakWindow = (-30.0, -6.0)
+    length: LengthAsked = LengthAsked()
+    stereo: Literal["either", "one-file", "two-monos"] = "either"
+    printed: Printed = Printed()
+    needs: Needs = Needs()
+    names: Names = Names()
+    parts: Annotated[tuple[Part, ...], Field(strict=False)] = ()
+    thresholds: Annotated[dict[str, float], AfterValidator(_require_known)] = Field(default_factory=dict)
+
+    def threshold(self, name: str) -> float:
+        """The value of a threshold: the brief's own or the default.
+
+        Raises
+        ------
+        KeyError
+            A name `THRESHOLDS` does not hold.
+        """
+        default = THRESHOLDS[name].default
+        return self.thresholds.get(name, default)
+
+    def to_json(self) -> str:
+        """The document as it is saved, unknown keys included."""
+        return self.model_dump_json(by_alias=True, indent=2) + "\n"
+
+
+DEFAULT_BRIEF = Brief(schema=1)
+
+
+def read_brief(path: Path) -> Brief:
+    """Read a brief from a JSON file.
+
+    Raises
+    ------
+    BriefRefused
+        The file cannot be read, is no JSON, or a value in it is refused; the message has the key's path.
+    """
+    try:
+        text = path.read_text(encoding="utf-8")
+    except OSError as error:
+        raise BriefRefused(str(path), f"the brief cannot be read ({error.strerror})", "check its path") from error
+    except UnicodeDecodeError as error:
+        raise BriefRefused(str(path), "the brief is not UTF-8 text", "save it as UTF-8 JSON") from error
+    return parse_brief(text, subject=str(path))
+
+
+def parse_brief(text: str, *, subject: str) -> Brief:
+    """Make a brief of JSON text; `subject` names it in errors.
+
+    Raises
+    ------
+    BriefRefused
+        The text is no JSON object, or a value in it is refused.
+    """
+    try:
+        document = json.loads(text)
+    except (json.JSONDecodeError, RecursionError) as error:
+        where = f" at line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
+        raise BriefRefused(subject, f"the brief is no valid JSON{where}", "correct it there") from error
+    if not isinstance(document, dict):
+        raise BriefRefused(subject, "the brief is no JSON object", 'start from {"schema": 1}')
+    schema = document.get("schema")
+    if isinstance(schema, int) and not isinstance(schema, bool) and schema > SCHEMA:
+        raise BriefRefused(
+            subject, f"the brief has schema {schema}, newer than this program's {SCHEMA}", "update Deep Tally"
+        )
+    try:
+        # Strict validation of JSON (lists count as tuples) is pydantic's JSON mode.
+        return Brief.model_validate_json(text)
+    except ValidationError as refused:
+        faults = []
+        for fault in refused.errors():
+            key = ".".join(str(step) for step in fault["loc"]) or "the brief"
+            faults.append(f"{key}: {fault['msg'].removeprefix('Value error, ')}")
+        raise BriefRefused(subject, "the brief is refused: " + "; ".join(faults), "correct these keys") from refused

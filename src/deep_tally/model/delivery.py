@@ -1,0 +1,98 @@
+"""A delivery after measuring: its song sets with what their files have in common."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
+from deep_tally.model.findings import Finding
+from deep_tally.model.measures import Measures
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Track:
+    """One audio file with all that is known of it.
+
+    `format` and `measures` are None for a file that could not be read; `damage` then says why.
+    """
+
+    path: str
+    role: Role
+    format: SoundFormat | None = None
+    measures: Measures | None = None
+    damage: Damage | None = None
+
+    @property
+    def stem(self) -> str:
+        """The file's name without folder and ending."""
+        name = self.path.rpartition("/")[2]
+        return name.rpartition(".")[0] or name
+
+    @property
+    def is_heard(self) -> bool:
+        """Whether it was measured and holds sound."""
+        return self.measures is not None and self.measures.has_sound
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SongFacts:
+    """What names, folders and metadata say of the song; None where nothing says it."""
+
+    title: str | None = None
+    tempo_bpm: float | None = None
+    key: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Common:
+    """What more than half of a set's trackouts share; None where they do not agree."""
+
+    rate_hz: int | None = None
+    bits: int | None = None
+    sample_format: SampleFormat | None = None
+    frames: int | None = None
+    seconds: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SongSet:
+    """The files of one song."""
+
+    name: str
+    tracks: tuple[Track, ...]
+    facts: SongFacts
+    common: Common
+
+    @property
+    def asked(self) -> tuple[Track, ...]:
+        """The files that are asked all nine questions."""
+        return tuple(t for t in self.tracks if t.role.is_asked)
+
+    def with_role(self, role: Role) -> tuple[Track, ...]:
+        """The files of one role."""
+        return tuple(t for t in self.tracks if t.role is role)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Delivery:
+    """What the client sent, measured and judged.
+
+    `others` are the files that are not audio; `troubles` one sentence each for what could not be looked into.
+    """
+
+    source: Path
+    name: str
+    sets: tuple[SongSet, ...]
+    others: tuple[Entry, ...] = ()
+    troubles: tuple[str, ...] = ()
+    findings: tuple[Finding, ...] = ()
+
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        """All audio files of all sets, in order."""
+        return tuple(t for s in self.sets for t in s.tracks)
+
+    def findings_of(self, path: str) -> tuple[Finding, ...]:
+        """The findings one file has a part in."""
+        return tuple(f for f in self.findings if path in f.files)

@@ -1,0 +1,42 @@
+"""What can go wrong, each as one clear sentence: which file, what is wrong, what to do."""
+
+from __future__ import annotations
+
+
+class DeepTallyError(Exception):
+    """Root of all errors a caller can meet. `str()` is a sentence fit for the user.
+
+    Parameters
+    ----------
+    subject : str
+        The file or folder it is about, as the user named it.
+    problem : str
+        What is wrong, a clause without a full stop.
+    remedy : str
+        What to do about it, a clause without a full stop.
+    """
+
+    def __init__(self, subject: str, problem: str, remedy: str) -> None:
+        super().__init__(subject, problem, remedy)
+        self.subject = subject
+        self.problem = problem
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        return f"{self.subject}: {self.problem}; {self.remedy}."
+
+
+class NothingToCheck(DeepTallyError):
+    """The path is missing, cannot be read, is empty, or holds no audio."""
+
+
+class BriefRefused(DeepTallyError):
+    """The brief is no JSON, of a newer schema, or has a wrong type or an unknown threshold."""
+
+
+class UnreadableSound(DeepTallyError):
+    """A file that should be audio cannot be opened or decoded."""
+
+
+class CannotWrite(DeepTallyError):
+    """An output cannot be written where it was asked for."""

@@ -1,0 +1,123 @@
+"""What the files of a delivery are: facts only, nothing measured and nothing judged.
+
+Conventions: frames count from 0, rates are Hz as the file states them, paths inside a delivery
+are relative, with forward slashes, and keep undecodable bytes as surrogates (PEP 383).
+"""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+SampleFormat = Literal["int", "float", "lossy"]
+
+
+class Role(enum.Enum):
+    """What a file is for. Trackouts, groups and effect returns are asked all nine questions."""
+
+    TRACKOUT = "trackout"
+    GROUP = "group"
+    EFFECT_RETURN = "effect return"
+    ROUGH_MIX = "rough mix"
+    REFERENCE = "reference"
+    CLICK = "click"
+    MIDI = "midi"
+    DOCUMENT = "document"
+    STRAY = "stray"
+
+    @property
+    def is_asked(self) -> bool:
+        """Whether every question is put to files of this role."""
+        return self in (Role.TRACKOUT, Role.GROUP, Role.EFFECT_RETURN)
+
+    @property
+    def is_audio(self) -> bool:
+        """Whether files of this role are opened and measured."""
+        return self not in (Role.MIDI, Role.DOCUMENT, Role.STRAY)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One file found in a delivery, before it is opened."""
+
+    path: str
+    source: Path
+    role: Role
+    bytes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SoundFormat:
+    """What an opened audio file says about itself, held against what is really there.
+
+    Attributes
+    ----------
+    container : str
+        "wav", "rf64", "aiff", "flac", "ogg", "mp3", …
+    bits : int or None
+        Valid bits of a sample; 32 or 64 for float; None for lossy formats.
+    frames : int
+        Frames that can be read.
+    claimed_frames : int
+        Frames the header promises; differs from `frames` in a damaged file.
+    time_reference : int or None
+        Broadcast-wave time stamp in frames since midnight (EBU Tech 3285); None where none is given.
+    comments : tuple of str
+        Free text the file carries (title, comment, description), for song, tempo and key.
+    """
+
+    container: str
+    sample_format: SampleFormat
+    bits: int | None
+    rate_hz: int
+    channels: int
+    frames: int
+    claimed_frames: int
+    time_reference: int | None = None
+    comments: tuple[str, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        """Length in seconds."""
+        return self.frames / self.rate_hz
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Damage:
+    """Why a file could not be read, or not to its end.
+
+    `problem` and `remedy` are clauses as in `DeepTallyError`; `readable` says whether some sound was read.
+    """
+
+    problem: str
+    remedy: str
+    readable: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Intake:
+    """A delivery as found on disk: its name and its files, none opened yet.
+
+    Attributes
+    ----------
+    source : Path
+        The folder that `Entry.path` is relative to.
+    name : str
+        The delivery's name: its folder's, or the common folder's of loose files.
+    entries : tuple of Entry
+        In natural order of their paths.
+    troubles : tuple of str
+        One sentence for every folder or file that could not be looked into.
+    """
+
+    source: Path
+    name: str
+    entries: tuple[Entry, ...]
+    troubles: tuple[str, ...] = ()
+
+    @property
+    def sounds(self) -> tuple[Entry, ...]:
+        """The entries that are to be opened and measured."""
+        return tuple(e for e in self.entries if e.role.is_audio)

@@ -1,0 +1,180 @@
+"""What was measured in one file. Levels are dBFS with 0 dBFS = sample value 1.0; silence is -inf.
+
+None means "cannot be said" (loudness of a file shorter than one gating block, correlation of one
+channel); NaN never appears.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Run:
+    """Neighbouring samples of one channel that share a condition: `frames` long, from `frame` on."""
+
+    frame: int
+    frames: int
+    channel: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Runs:
+    """All runs of one kind in a file.
+
+    Attributes
+    ----------
+    lengths : dict of int to int
+        How many runs have each length in samples. Nothing is left out here.
+    places : tuple of Run
+        The first runs, at most `PLACES_KEPT` of them, in order of time.
+    longest : Run or None
+        The longest run, wherever it lies.
+    """
+
+    lengths: dict[int, int] = field(default_factory=dict)
+    places: tuple[Run, ...] = ()
+    longest: Run | None = None
+
+    def count(self, least: int = 1) -> int:
+        """Number of runs of at least `least` samples."""
+        return sum(n for length, n in self.lengths.items() if length >= least)
+
+    def samples(self, least: int = 1) -> int:
+        """Number of samples in runs of at least `least` samples."""
+        return sum(n * length for length, n in self.lengths.items() if length >= least)
+
+    def places_of(self, least: int) -> tuple[Run, ...]:
+        """The kept runs of at least `least` samples."""
+        return tuple(r for r in self.places if r.frames >= least)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sides:
+    """How the two channels of a stereo file relate (METHODS: L, R over the whole file).
+
+    Attributes
+    ----------
+    correlation : float or None
+        Normalised, without removing the mean; None when a side is silent.
+    side_to_mid_db : float or None
+        Power of (L-R)/2 over power of (L+R)/2; None when both are silent; -inf for equal sides.
+    gain_right_over_left : float or None
+        The factor g for which g*L fits R best; None when L is silent.
+    residual_db : float or None
+        What is left of R after that fit, against R: 10 log10(1 - correlation^2).
+    mono_loss_db : float or None
+        (L+R)^2/2 over L^2+R^2: 0 for equal sides, -3.01 for unrelated ones, -inf for opposed ones.
+    greatest_difference, greatest_sum : float
+        max |L-R| and max |L+R|, full scale 1.0: near zero for same and for opposed sides.
+    """
+
+    correlation: float | None
+    side_to_mid_db: float | None
+    gain_right_over_left: float | None
+    residual_db: float | None
+    mono_loss_db: float | None
+    greatest_difference: float
+    greatest_sum: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Edges:
+    """Where the sound begins and ends, and how.
+
+    Attributes
+    ----------
+    first_sound_frame, last_sound_frame : int or None
+        First and last frame that are sound; None for a file without sound.
+    lead_floor_dbfs, tail_floor_dbfs : float
+        RMS (AES17) of the steady noise before the first and after the last sound; -inf for digital silence.
+    head_dbfs : float
+        Peak of the first frame.
+    head_peak_dbfs : float
+        Peak of the first 100 ms.
+    entry_rise_ms : float or None
+        Median time the file's other entries out of quiet take to reach 10 % of their peak; None without such entries.
+    tail_levels_dbfs : tuple of float
+        RMS of the last eight windows of 5 ms, in order of time.
+    """
+
+    first_sound_frame: int | None
+    last_sound_frame: int | None
+    lead_floor_dbfs: float
+    tail_floor_dbfs: float
+    head_dbfs: float
+    head_peak_dbfs: float
+    entry_rise_ms: float | None
+    tail_levels_dbfs: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OverviewLevel:
+    """One level of the pyramid: `bin_frames` frames a bin.
+
+    `low`, `high`, `rms` are float32 [shape=(bins, channels)], full scale 1.0; rms is the plain root of the
+    mean square, not AES17, so that it can be drawn against low and high.
+    """
+
+    bin_frames: int
+    low: NDArray[np.float32]
+    high: NDArray[np.float32]
+    rms: NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Excerpt:
+    """A few samples kept for evidence: float32 [shape=(frames, channels)] from `frame` on."""
+
+    frame: int
+    samples: NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Measures:
+    """Every number of one file. See docs/measures.md for the definitions.
+
+    Attributes
+    ----------
+    peak_frame : int or None
+        Where the sample peak lies.
+    bits_in_use : int
+        Bits that vary over the file; 0 when all samples are zero. Float files: 16 or 24 when every value
+        lies on that grid, else 32.
+    clip_runs : Runs
+        Runs at full scale (fixed point only), of any length from 1.
+    overs : Runs
+        Runs beyond 1.0 (float and lossy only).
+    nonfinite : Runs
+        Runs of NaN or infinite samples; they are measured as zero.
+    """
+
+    sample_peak_by_channel_dbfs: tuple[float, ...]
+    peak_frame: int | None
+    true_peak_dbtp: float
+    rms_by_channel_dbfs: tuple[float, ...]
+    rms_dbfs: float
+    crest_db: float | None
+    loudness_lufs: float | None
+    dc_offset: tuple[float, ...]
+    bits_in_use: int
+    clip_runs: Runs
+    overs: Runs
+    nonfinite: Runs
+    sides: Sides | None
+    edges: Edges
+    overview: tuple[OverviewLevel, ...] = field(repr=False, compare=False)
+    worst_clip: Excerpt | None = field(default=None, repr=False, compare=False)
+
+    @property
+    def sample_peak_dbfs(self) -> float:
+        """The highest sample peak of all channels."""
+        return max(self.sample_peak_by_channel_dbfs)
+
+    @property
+    def has_sound(self) -> bool:
+        """Whether anything in the file is more than a floor."""
+        return self.edges.first_sound_frame is not None

@@ -1,0 +1,52 @@
+"""Every threshold a check applies, with its default, its unit and where the value comes from.
+
+Measures have fixed definitions; only these numbers can be changed by a brief, so an edited brief
+never needs a file read again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from types import MappingProxyType
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Threshold:
+    """One adjustable number: its default value, unit and source."""
+
+    default: float
+    unit: str
+    source: str
+
+
+_PRACTICE = "common practice"
+_CATALOGUE = "our catalogue"
+_MEASURED = "measured on real recordings"
+
+THRESHOLDS = MappingProxyType(
+    {
+        "start.at_sound_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
+        "start.cut_in_share": Threshold(default=0.1, unit="of the first 100 ms' peak", source=_MEASURED),
+        "start.cut_in_floor_dbfs": Threshold(default=-50.0, unit="dBFS", source=_MEASURED),
+        "start.entry_rise_ms": Threshold(default=3.0, unit="ms", source=_MEASURED),
+        "length.tolerance_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
+        "length.tail_over_floor_db": Threshold(default=20.0, unit="dB", source=_CATALOGUE),
+        "length.tail_cut_dbfs": Threshold(default=-60.0, unit="dBFS", source=_CATALOGUE),
+        "length.fade_fall_db": Threshold(default=10.0, unit="dB in 20 ms", source=_MEASURED),
+        "length.idle_tail_s": Threshold(default=30.0, unit="s", source=_CATALOGUE),
+        "depth.padded_spare_bits": Threshold(default=4.0, unit="bits", source=_CATALOGUE),
+        "clipping.baked.run": Threshold(default=3.0, unit="samples", source=_MEASURED),
+        "headroom.tolerance_db": Threshold(default=1.0, unit="dB", source=_PRACTICE),
+        "headroom.dc_dbfs": Threshold(default=-60.0, unit="dBFS", source=_PRACTICE),
+        "headroom.normalised_files": Threshold(default=5.0, unit="files", source=_CATALOGUE),
+        "headroom.normalised_peak_db": Threshold(default=0.1, unit="dB", source=_CATALOGUE),
+        "headroom.normalised_level_db": Threshold(default=0.3, unit="dB", source=_CATALOGUE),
+        "channels.same_steps": Threshold(default=2.0, unit="steps of the bits in use", source=_MEASURED),
+        "channels.scaled_residual_db": Threshold(default=-80.0, unit="dB", source=_MEASURED),
+        "channels.near_mono_residual_db": Threshold(default=-30.0, unit="dB", source=_MEASURED),
+        "channels.silent_dbfs": Threshold(default=-80.0, unit="dBFS RMS", source=_MEASURED),
+        "channels.one_side_db": Threshold(default=60.0, unit="dB between the sides", source=_MEASURED),
+        "channels.mono_loss_db": Threshold(default=12.0, unit="dB", source=_CATALOGUE),
+    }
+)
+"""Name in the brief's `thresholds` -> what it is."""
