@@ -105,7 +105,7 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
         first_sound_frame=first if last is not None else None,
         last_sound_frame=last,
         lead_floor_dbfs=lead_floor,
-        tail_floor_dbfs=max(tail_floor, _quietest(envelope, rate_hz)),
+        tail_floor_dbfs=max(tail_floor, _noise_floor(envelope, rate_hz, loud)),
         head_dbfs=amplitude_db(float(np.abs(head[:1]).max(initial=0.0))),
         head_peak_dbfs=amplitude_db(float(np.abs(head).max(initial=0.0))),
         entry_rise_ms=_entry_rise(envelope, rate_hz),
@@ -132,12 +132,18 @@ def _loud_level(envelope: _Envelope, rate_hz: int) -> float:
     return rms_dbfs(float(np.percentile(levels, 95)))
 
 
-def _quietest(envelope: _Envelope, rate_hz: int) -> float:
-    """The level of the quietest 400 ms; -inf for a file shorter than that."""
+def _is_floor(level: float, loud: float) -> bool:
+    """Whether a steady level can be a floor rather than a soft part."""
+    return level <= NEVER_SOUND_DBFS or (level <= _FLOOR_MOST_DBFS and level <= loud - _FLOOR_UNDER_LOUD_DB)
+
+
+def _noise_floor(envelope: _Envelope, rate_hz: int, loud: float) -> float:
+    """The level of the quietest 400 ms when that is a floor; -inf otherwise (an organ that never rests)."""
     windows = envelope.count(400, rate_hz)
     if len(envelope.square) < windows:
         return -math.inf
-    return rms_dbfs(float(envelope.smoothed(windows).min()))
+    level = rms_dbfs(float(envelope.smoothed(windows).min()))
+    return level if _is_floor(level, loud) else -math.inf
 
 
 def _rises_or_is_loud(envelope: _Envelope, rate_hz: int) -> bool:
@@ -161,9 +167,7 @@ def _edge_floor(envelope: _Envelope, rate_hz: int, loud: float) -> tuple[float, 
         square = float(envelope.square[:calm].mean())
         level = rms_dbfs(square)
         long_enough = calm >= envelope.count(_STEADY_LEAST_MS, rate_hz)
-        if level <= NEVER_SOUND_DBFS or (
-            long_enough and level <= _FLOOR_MOST_DBFS and level <= loud - _FLOOR_UNDER_LOUD_DB
-        ):
+        if level <= NEVER_SOUND_DBFS or (long_enough and _is_floor(level, loud)):
             return level, float(envelope.peak[:calm].max())
     short = envelope.count(_SHORT_LEAD_MS, rate_hz)
     quietest = int(envelope.square[:short].argmin())

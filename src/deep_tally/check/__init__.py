@@ -1,0 +1,1 @@
+"""Numbers and a brief become findings. Reads no audio."""

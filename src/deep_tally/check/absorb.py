@@ -1,0 +1,49 @@
+"""Which finding explains which? The explained one is shown under its root, neither counted nor asked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from deep_tally.model.findings import Finding
+
+_ABSORBS: dict[str, tuple[str, ...]] = {
+    "content.damaged": ("length.short", "length.tail-cut"),
+    "content.empty": ("start.", "length.", "rate.", "depth.", "clipping.", "headroom.", "channels."),
+    "start.at-sound": ("length.short", "start.cut-in"),
+    "clipping.baked": ("clipping.between-samples", "headroom.hot", "headroom.normalised"),
+    "clipping.over": ("headroom.hot", "clipping.between-samples"),
+    "depth.low": ("depth.differs",),
+    "channels.same": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
+    "channels.opposed": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
+    "channels.one-side": ("channels.panned-mono", "channels.near-mono"),
+    "channels.panned-mono": ("channels.near-mono",),
+}
+"""Root -> codes it absorbs; a code that ends in a dot stands for its whole question."""
+
+
+def _explains(root: Finding, other: Finding, path: str) -> bool:
+    claims = _ABSORBS.get(root.code, ())
+    return path in root.files and any(other.code == c or (c.endswith(".") and other.code.startswith(c)) for c in claims)
+
+
+def absorb(findings: Sequence[Finding]) -> list[Finding]:
+    """Put each finding whose every file has a root for it under the first such root."""
+    roots: dict[int, list[Finding]] = {}
+    absorbed: set[int] = set()
+    for index, finding in enumerate(findings):
+        if not finding.files:
+            continue
+        explaining = [
+            next((i for i, root in enumerate(findings) if i != index and _explains(root, finding, path)), None)
+            for path in finding.files
+        ]
+        first = explaining[0]
+        if first is not None and None not in explaining:
+            absorbed.add(index)
+            roots.setdefault(first, []).append(finding)
+    return [
+        replace(f, absorbed=tuple(roots.get(i, ()))) if i in roots else f
+        for i, f in enumerate(findings)
+        if i not in absorbed
+    ]

@@ -1,0 +1,164 @@
+"""Are all files equally long, and does their sound get to its end? Findings of the question "length"."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from deep_tally.check._build import about, is_most, place_at
+from deep_tally.check.common import length_difference_s
+from deep_tally.check.stamps import offset_by_stamp
+from deep_tally.check.start import begins_at_sound
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.findings import Action, Finding
+
+BEATS_PER_BAR = 4  # until a meter is known
+_FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
+
+
+def ends_while_sounding(track: Track, brief: Brief) -> bool:
+    """Whether the last 5 ms are sound that is not dying away."""
+    if track.measures is None or not track.is_heard:
+        return False
+    edges = track.measures.edges
+    levels = edges.tail_levels_dbfs
+    last = levels[-1]
+    if last <= brief.threshold("length.tail_cut_dbfs"):
+        return False
+    if last <= edges.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
+        return False
+    fall = levels[-_FALL_WINDOWS:]
+    falls_throughout = all(a > b for a, b in zip(fall, fall[1:], strict=False))
+    return not (falls_throughout and fall[0] - last >= brief.threshold("length.fade_fall_db"))
+
+
+def is_set_cut(song: SongSet, brief: Brief) -> bool:
+    """Whether most files of the set end while sounding."""
+    heard = [t for t in song.asked if t.is_heard]
+    return is_most(sum(ends_while_sounding(t, brief) for t in heard), len(heard))
+
+
+def bars_of(song: SongSet) -> float | None:
+    """The common length in bars at the known tempo; None when either is unknown."""
+    if song.common.seconds is None or song.facts.tempo_bpm is None:
+        return None
+    return song.common.seconds * song.facts.tempo_bpm / 60 / BEATS_PER_BAR
+
+
+def is_whole_bars(song: SongSet) -> bool:
+    """Whether the common length is a whole number of bars, within one frame."""
+    bars = bars_of(song)
+    if bars is None or song.facts.tempo_bpm is None or not song.common.rate_hz:
+        return False
+    bar_s = 60 * BEATS_PER_BAR / song.facts.tempo_bpm
+    return round(bars) >= 1 and abs(bars - round(bars)) * bar_s * song.common.rate_hz <= 1.001
+
+
+def _lack_s(track: Track, song: SongSet) -> float:
+    """How long before the common end a file ends, placed by its stamp if it has one; negative: it runs past it."""
+    offset = offset_by_stamp(song, track)
+    shift = offset / track.format.rate_hz if offset and track.format else 0.0
+    return -(length_difference_s(track, song.common) + shift)
+
+
+def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Ends before the common end; pads here when the sound has died away."""
+    if not brief.length.equal or brief.length.trimmed_ends:
+        return
+    tolerance_ms = brief.threshold("length.tolerance_ms")
+    slightly = []
+    for track in song.asked:
+        lack_ms = _lack_s(track, song) * 1000
+        if 0 < lack_ms <= tolerance_ms:
+            slightly.append(track)
+        elif lack_ms > tolerance_ms and track.format is not None:
+            cut = ends_while_sounding(track, brief)
+            yield about(
+                "length.short",
+                Action.ASK if cut else Action.FIX,
+                track,
+                places=place_at(track, max(0, track.format.frames - 1)),
+                ms=lack_ms,
+                frames=round(lack_ms / 1000 * track.format.rate_hz),
+            )
+    if slightly:
+        yield about("length.short", Action.NOTE, slightly, ms=max(_lack_s(t, song) for t in slightly) * 1000)
+
+
+def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Runs past the common end."""
+    tolerance_ms = brief.threshold("length.tolerance_ms")
+    for track in song.asked:
+        excess_ms = -_lack_s(track, song) * 1000
+        if excess_ms > tolerance_ms and track.format is not None and brief.length.equal and not offset_by_stamp(song, track):
+            yield about("length.long", Action.FIX, track, ms=excess_ms, frames=round(excess_ms / 1000 * track.format.rate_hz))
+
+
+def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Ends while sounding."""
+    if is_set_cut(song, brief):
+        return
+    for track in song.asked:
+        if ends_while_sounding(track, brief) and track.format is not None and track.measures is not None:
+            yield about(
+                "length.tail-cut",
+                Action.NOTE if brief.length.whole_bars and is_whole_bars(song) else Action.ASK,
+                track,
+                places=place_at(track, track.format.frames - 1),
+                dbfs=track.measures.edges.tail_levels_dbfs[-1],
+            )
+
+
+def set_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Most files end while sounding: the whole export stops too early."""
+    if is_set_cut(song, brief):
+        cut = [t for t in song.asked if ends_while_sounding(t, brief)]
+        on_purpose = brief.length.whole_bars or is_whole_bars(song)
+        ends = [p for t in cut if t.format is not None for p in place_at(t, t.format.frames - 1)]
+        yield about("length.set-cut", Action.NOTE if on_purpose else Action.ASK, cut, places=ends, files=len(cut))
+
+
+def ends_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """No common length, but every sound has died away: silent ends were trimmed."""
+    heard = [t for t in song.asked if t.is_heard and t.format is not None]
+    if len(heard) < 2 or song.common.seconds is not None or brief.length.trimmed_ends:
+        return
+    if any(ends_while_sounding(t, brief) for t in heard) or is_most(
+        sum(begins_at_sound(t, brief) for t in heard), len(heard)
+    ):
+        return
+    lengths = [t.format.seconds for t in heard if t.format is not None]
+    yield about("length.ends-differ", Action.FIX, heard, ms=(max(lengths) - min(lengths)) * 1000)
+
+
+def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Less time between the last sound and the end than the brief asks."""
+    wanted = brief.length.tail_seconds
+    if wanted is None:
+        return
+    for track in song.asked:
+        if track.measures is None or track.format is None or track.measures.edges.last_sound_frame is None:
+            continue
+        room = (track.format.frames - 1 - track.measures.edges.last_sound_frame) / track.format.rate_hz
+        if room < wanted and not ends_while_sounding(track, brief):
+            yield about("length.tail-room", Action.ASK, track, ms=room * 1000)
+
+
+def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The common length is no whole number of bars at the known tempo."""
+    bars = bars_of(song)
+    if bars is not None and not is_whole_bars(song):
+        action = Action.ASK if brief.length.whole_bars else Action.NOTE
+        yield about("length.not-bars", action, song.asked, bars=bars)
+
+
+def idle_tail(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Much silence after the set's last sound."""
+    ends = []
+    for track in song.asked:
+        if track.measures is not None and track.format is not None and track.measures.edges.last_sound_frame is not None:
+            ends.append((track.measures.edges.last_sound_frame + 1) / track.format.rate_hz)
+    if ends and song.common.seconds is not None:
+        idle = song.common.seconds - max(ends)
+        if idle > brief.threshold("length.idle_tail_s"):
+            yield about("length.idle-tail", Action.NOTE, song.asked, ms=idle * 1000)

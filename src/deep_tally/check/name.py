@@ -1,0 +1,134 @@
+"""Does the name say what plays, on every system? Findings of the question "name"."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections import defaultdict
+from collections.abc import Iterable, Iterator
+
+from deep_tally.check._build import about
+from deep_tally.intake.roles import words_of
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.findings import Action, Finding
+
+_LEADING_NUMBER = re.compile(r"^\s*(\d{1,3})(?=[\s_.\-)])[\s_.\-)]*")
+_COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?)$", re.IGNORECASE)
+# Characters and names one common family of systems refuses (published by its maker; from memory).
+_REFUSED_CHARACTERS = frozenset('<>:"\\|?*')
+_REFUSED_NAMES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
+_SHARED_LEAST = 3
+
+
+def _name(track: Track) -> str:
+    return track.path.rpartition("/")[2]
+
+
+def _bare(track: Track) -> str:
+    """The stem without its track number, in one case and Unicode form (UAX #15, NFC)."""
+    stem = unicodedata.normalize("NFC", track.stem).casefold()
+    return _LEADING_NUMBER.sub("", stem).strip()
+
+
+def _shared_words(tracks: Iterable[Track]) -> set[str]:
+    """Words that every name carries (song, artist): they do not tell the parts apart."""
+    names = [set(words_of(t.stem)) for t in tracks]
+    return set.intersection(*names) if len(names) >= _SHARED_LEAST else set()
+
+
+def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The name says nothing of what plays."""
+    silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.asked)
+    if song.facts.title:
+        silent |= set(words_of(song.facts.title))
+    for track in song.asked:
+        telling = [w for w in words_of(track.stem) if w not in silent and len(w) > 1]
+        if not telling:
+            yield about("name.generic", Action.ASK, track, kind="question")
+
+
+def characters(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Characters some system cannot store."""
+    for track in song.tracks:
+        name = _name(track)
+        if bad := sorted({_shown(c) for c in name if c in _REFUSED_CHARACTERS or not c.isprintable()}):
+            yield about("name.characters", Action.FIX, track, characters=tuple(bad))
+        elif name != name.strip() or track.stem != track.stem.strip(" .") or track.stem.casefold() in _REFUSED_NAMES:
+            yield about("name.characters", Action.FIX, track, characters=())
+        elif unicodedata.normalize("NFC", name) != name:
+            yield about("name.characters", Action.FIX, track, characters=("separate accents",))
+
+
+def _shown(character: str) -> str:
+    return character if character.isprintable() else f"U+{ord(character):04X}"
+
+
+def clash(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Names that are equal but for case, Unicode form or the track number."""
+    groups: defaultdict[tuple[str, str], list[Track]] = defaultdict(list)
+    for track in song.asked:
+        if bare := _bare(track):
+            groups[track.path.rpartition("/")[0], bare].append(track)
+    for tracks in groups.values():
+        if len(tracks) > 1:
+            yield about("name.clash", Action.FIX, tracks)
+
+
+def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Longer than the brief allows."""
+    for track in song.asked:
+        if len(_name(track)) > brief.names.longest:
+            yield about("name.long", Action.FIX, track, characters_count=len(_name(track)), most=brief.names.longest)
+
+
+def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A file manager's mark for a copy; when the other version came too, which one counts?"""
+    stems = {t.path.rpartition("/")[0] + "/" + t.stem.casefold(): t for t in song.tracks}
+    for track in song.asked:
+        bare = _COPY_MARK.sub("", track.stem)
+        if bare == track.stem:
+            continue
+        partner = stems.get(track.path.rpartition("/")[0] + "/" + bare.casefold())
+        if partner is None:
+            yield about("name.copy-mark", Action.FIX, track)
+        else:
+            yield about("name.copy-mark", Action.ASK, [partner, track], kind="question", partner=partner.path)
+
+
+def _numbered(song: SongSet) -> dict[int, list[Track]]:
+    numbers: defaultdict[int, list[Track]] = defaultdict(list)
+    for track in song.asked:
+        if match := _LEADING_NUMBER.match(track.stem):
+            numbers[int(match[1])].append(track)
+    return numbers
+
+
+def number_gap(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The track numbers miss some: hidden and group tracks do that."""
+    numbers = _numbered(song)
+    if sum(map(len, numbers.values())) * 2 > len(song.asked) and len(numbers) >= _SHARED_LEAST:
+        missing = [n for n in range(min(numbers), max(numbers)) if n not in numbers]
+        if missing:
+            yield about("name.number-gap", Action.NOTE, (), missing=tuple(str(n) for n in missing))
+
+
+def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Two files carry one track number."""
+    for number, tracks in sorted(_numbered(song).items()):
+        if len(tracks) > 1:
+            yield about("name.number-twice", Action.FIX, tracks, number=number)
+
+
+def facts_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Song, tempo or key is stated nowhere."""
+    needed = {
+        "song": (brief.needs.song, song.facts.title),
+        "tempo": (brief.needs.tempo, song.facts.tempo_bpm),
+        "key": (brief.needs.key, song.facts.key),
+    }
+    missing = tuple(name for name, (need, fact) in needed.items() if need and fact is None)
+    if missing:
+        yield about("name.facts-missing", Action.ASK, (), missing=missing)
+    elif song.facts.key is None and not brief.needs.key:
+        yield about("name.facts-missing", Action.NOTE, (), missing=("key",))

@@ -1,0 +1,39 @@
+"""One sample rate for all? Findings of the question "rate"."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from deep_tally.check._build import about
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet
+from deep_tally.model.files import Role
+from deep_tally.model.findings import Action, Finding
+
+_TOLD = (Role.ROUGH_MIX, Role.REFERENCE, Role.CLICK)
+
+
+def differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Files whose rate is not the set's common one; without a common one, all of them, once."""
+    common = song.common.rate_hz
+    if common is None:
+        opened = [t for t in song.asked if t.format is not None]
+        if len({t.format.rate_hz for t in opened if t.format is not None}) > 1:
+            yield about("rate.differs", Action.ASK, opened, kind="question")
+        return
+    for track in song.tracks:
+        if track.format is None or track.format.rate_hz == common:
+            continue
+        if track.role.is_asked:
+            yield about("rate.differs", Action.ASK, track, rate=track.format.rate_hz, common_rate=common)
+        elif track.role in _TOLD and track.format.sample_format != "lossy":
+            yield about("rate.differs", Action.NOTE, track, rate=track.format.rate_hz, common_rate=common)
+
+
+def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The set agrees on a rate that the brief does not name."""
+    common = song.common.rate_hz
+    if brief.rates is None or common is None or common in brief.rates:
+        return
+    same = [t for t in song.asked if t.format is not None and t.format.rate_hz == common]
+    yield about("rate.off-brief", Action.ASK, same, rate=common, wanted=tuple(str(r) for r in brief.rates))

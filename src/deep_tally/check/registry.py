@@ -1,0 +1,118 @@
+"""All checks in one visible tuple, and how their findings become the tally of a set."""
+
+from __future__ import annotations
+
+import inspect
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from deep_tally.check import channels, clipping, content, depth, headroom, length, name, rate, start
+from deep_tally.check.absorb import absorb
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet
+from deep_tally.model.findings import QUESTIONS, Action, Finding, Kind
+
+Find = Callable[[SongSet, Brief], Iterator[Finding]]
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """One finding code and the function that looks for it."""
+
+    code: str
+    find: Find
+
+    def __post_init__(self) -> None:
+        if self.code.partition(".")[0] not in QUESTIONS:
+            raise ValueError(f"{self.code!r} answers none of the nine questions")
+        if list(inspect.signature(self.find).parameters) != ["song", "brief"]:
+            raise TypeError(f"the check of {self.code!r} must take (song, brief)")
+
+
+CHECKS = (
+    Check("start.at-sound", start.at_sound),
+    Check("start.set-at-sound", start.set_at_sound),
+    Check("start.stamp-differs", start.stamp_differs),
+    Check("start.stamp-partial", start.stamp_partial),
+    Check("start.cut-in", start.cut_in),
+    Check("length.short", length.short),
+    Check("length.ends-differ", length.ends_differ),
+    Check("length.tail-room", length.tail_room),
+    Check("length.long", length.long),
+    Check("length.tail-cut", length.tail_cut),
+    Check("length.set-cut", length.set_cut),
+    Check("length.not-bars", length.not_bars),
+    Check("length.idle-tail", length.idle_tail),
+    Check("rate.differs", rate.differs),
+    Check("rate.off-brief", rate.off_brief),
+    Check("depth.differs", depth.differs),
+    Check("depth.low", depth.low),
+    Check("depth.padded", depth.padded),
+    Check("clipping.baked", clipping.baked),
+    Check("clipping.over", clipping.over),
+    Check("clipping.between-samples", clipping.between_samples),
+    Check("headroom.hot", headroom.hot),
+    Check("headroom.quiet", headroom.quiet),
+    Check("headroom.normalised", headroom.normalised),
+    Check("headroom.dc", headroom.dc),
+    Check("channels.same", channels.same),
+    Check("channels.panned-mono", channels.panned_mono),
+    Check("channels.one-side", channels.one_side),
+    Check("channels.opposed", channels.opposed),
+    Check("channels.near-mono", channels.near_mono),
+    Check("channels.many", channels.many),
+    Check("name.generic", name.generic),
+    Check("name.characters", name.characters),
+    Check("name.clash", name.clash),
+    Check("name.long", name.long),
+    Check("name.copy-mark", name.copy_mark),
+    Check("name.number-gap", name.number_gap),
+    Check("name.number-twice", name.number_twice),
+    Check("name.facts-missing", name.facts_missing),
+    Check("content.damaged", content.damaged),
+    Check("content.empty", content.empty),
+    Check("content.nonfinite", content.nonfinite),
+    Check("content.lossy", content.lossy),
+    Check("content.no-rough-mix", content.no_rough_mix),
+    Check("content.several-mixes", content.several_mixes),
+)
+"""Every check, in the order findings are shown."""
+
+CODES = tuple(check.code for check in CHECKS)
+if len(set(CODES)) != len(CODES):
+    raise ValueError("two checks claim the same code")
+
+
+def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
+    """All findings of a set: absorbed ones under their roots, and what most files share told once."""
+    found = [finding for check in CHECKS for finding in check.find(song, brief)]
+    return tuple(sorted(_tell_once(absorb(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
+
+
+def _tell_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:
+    """One cause is one finding: what more than half of the files (and at least three) share becomes one."""
+    alike: defaultdict[tuple[str, Action, Kind | None], list[Finding]] = defaultdict(list)
+    for finding in findings:
+        if len(finding.files) == 1:
+            alike[finding.code, finding.action, finding.kind].append(finding)
+        else:
+            yield finding
+    for group in alike.values():
+        if len(group) >= 3 and 2 * len(group) > asked:
+            yield _merge(group)
+        else:
+            yield from group
+
+
+def _merge(group: Sequence[Finding]) -> Finding:
+    return replace(
+        group[0],
+        confidence=min(f.confidence for f in group),
+        files=tuple(path for f in group for path in f.files),
+        evidence={"files": len(group)},
+        by_file={f.files[0]: f.evidence for f in group},
+        places=tuple(place for f in group for place in f.places),
+        places_total=sum(f.places_total for f in group),
+        absorbed=tuple(a for f in group for a in f.absorbed),
+    )

@@ -1,0 +1,101 @@
+"""Do all files start together? Findings of the question "start"."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from deep_tally.check._build import about, is_most, place_at
+from deep_tally.check.common import length_difference_s
+from deep_tally.check.stamps import offset_by_stamp, stamped
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.findings import Action, Finding
+
+_TRIMMED_WITHIN_S = 0.1
+
+
+def begins_at_sound(track: Track, brief: Brief) -> bool:
+    """Whether the file sounds within the first 10 ms (the brief's threshold)."""
+    if track.format is None or track.measures is None:
+        return False
+    first = track.measures.edges.first_sound_frame
+    return first is not None and first / track.format.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
+
+
+def _is_short(track: Track, song: SongSet, brief: Brief) -> bool:
+    return length_difference_s(track, song.common) * 1000 < -brief.threshold("length.tolerance_ms")
+
+
+def _ends_at_sound(track: Track) -> bool:
+    """Whether the silence after the last sound was trimmed away."""
+    if track.format is None or track.measures is None or track.measures.edges.last_sound_frame is None:
+        return False
+    rest = track.format.frames - 1 - track.measures.edges.last_sound_frame
+    return rest / track.format.rate_hz < _TRIMMED_WITHIN_S
+
+
+def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Shorter than the others and sounding from its first frame: exported from where its sound begins?"""
+    short = [t for t in song.asked if _is_short(t, song, brief)]
+    for track in short:
+        if not begins_at_sound(track, brief) or offset_by_stamp(song, track) is not None:
+            continue
+        others_trimmed = any(t is not track and _ends_at_sound(t) and not begins_at_sound(t, brief) for t in short)
+        yield about(
+            "start.at-sound",
+            Action.ASK,
+            track,
+            kind="question" if others_trimmed else "request",
+            places=place_at(track, 0),
+            ms=-length_difference_s(track, song.common) * 1000,
+        )
+
+
+def set_at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Most files begin at their sound and no length is common: was the whole set exported so?"""
+    heard = [t for t in song.asked if t.is_heard and offset_by_stamp(song, t) is None]
+    begin = [t for t in heard if begins_at_sound(t, brief)]
+    if song.common.seconds is None and is_most(len(begin), len(heard)):
+        yield about("start.set-at-sound", Action.ASK, begin, kind="question")
+
+
+def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Broadcast-wave time references differ: files are placed by them."""
+    marked = stamped(song)
+    moved = [t for t in marked if offset_by_stamp(song, t)]
+    if not moved:
+        return
+    equal = song.common.seconds is not None and not any(length_difference_s(t, song.common) for t in marked)
+    tolerance_s = brief.threshold("length.tolerance_ms") / 1000
+    for track in moved:
+        offset, sound = offset_by_stamp(song, track), track.format
+        if offset is None or sound is None:
+            continue
+        # A stamp that puts the file's end behind the common end contradicts the lengths.
+        late = song.common.seconds is not None and (offset + sound.frames) / sound.rate_hz > song.common.seconds + tolerance_s
+        action = Action.NOTE if equal else Action.ASK if late else Action.FIX
+        yield about("start.stamp-differs", action, track, kind="question", offset_frames=offset, ms=offset / sound.rate_hz * 1000)
+
+
+def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Some files carry a time reference, others none."""
+    marked = stamped(song)
+    bare = [t for t in song.asked if t.format is not None and t not in marked]
+    if marked and bare:
+        yield about("start.stamp-partial", Action.NOTE, bare, files=len(bare))
+
+
+def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The first frame is at signal level already, though the file's other entries rise gently: the attack is cut off."""
+    for track in song.asked:
+        if track.measures is None or not track.is_heard:
+            continue
+        edges = track.measures.edges
+        share = 10 ** ((edges.head_dbfs - edges.head_peak_dbfs) / 20) if edges.head_peak_dbfs > -400 else 0.0
+        if (
+            share > brief.threshold("start.cut_in_share")
+            and edges.head_dbfs > brief.threshold("start.cut_in_floor_dbfs")
+            and edges.entry_rise_ms is not None
+            and edges.entry_rise_ms >= brief.threshold("start.entry_rise_ms")
+        ):
+            yield about("start.cut-in", Action.ASK, track, places=place_at(track, 0), dbfs=edges.head_dbfs)

@@ -1,0 +1,1 @@
+"""The demo delivery: an invented song with known faults, made from code and one fixed seed."""
