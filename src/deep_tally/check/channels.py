@@ -77,7 +77,14 @@ def opposed(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The sides work against each other."""
     for track, sides, step, levels in _stereo(song):
         if not _is_one_side(levels, brief) and _is_opposed(sides, step, brief):
-            yield about("channels.opposed", Action.ASK, track, kind="question", correlation=sides.correlation, db=sides.mono_loss_db)
+            yield about(
+                "channels.opposed",
+                Action.ASK,
+                track,
+                kind="question",
+                correlation=sides.correlation,
+                db=sides.mono_loss_db,
+            )
 
 
 def near_mono(song: SongSet, brief: Brief) -> Iterator[Finding]:

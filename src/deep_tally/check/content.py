@@ -37,7 +37,11 @@ def empty(song: SongSet, brief: Brief) -> Iterator[Finding]:
         asked = track.role.is_asked and track.role not in (Role.GROUP, Role.EFFECT_RETURN)
         level = track.measures.rms_dbfs
         yield about(
-            "content.empty", Action.ASK if asked else Action.NOTE, track, kind="question", dbfs=level if level > -400 else None
+            "content.empty",
+            Action.ASK if asked else Action.NOTE,
+            track,
+            kind="question",
+            dbfs=level if level > -400 else None,
         )
 
 

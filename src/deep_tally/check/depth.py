@@ -63,4 +63,6 @@ def padded(song: SongSet, brief: Brief) -> Iterator[Finding]:
         found = [t for t in found if t not in poor]
     for track in found:
         if track.measures is not None and track.format is not None:
-            yield about("depth.padded", Action.NOTE, track, bits=track.measures.bits_in_use, container_bits=track.format.bits)
+            yield about(
+                "depth.padded", Action.NOTE, track, bits=track.measures.bits_in_use, container_bits=track.format.bits
+            )

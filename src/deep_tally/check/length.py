@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 from deep_tally.check._build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
@@ -28,7 +29,7 @@ def ends_while_sounding(track: Track, brief: Brief) -> bool:
     if last <= edges.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
         return False
     fall = levels[-_FALL_WINDOWS:]
-    falls_throughout = all(a > b for a, b in zip(fall, fall[1:], strict=False))
+    falls_throughout = all(a > b for a, b in pairwise(fall))
     return not (falls_throughout and fall[0] - last >= brief.threshold("length.fade_fall_db"))
 
 
@@ -90,8 +91,15 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
     tolerance_ms = brief.threshold("length.tolerance_ms")
     for track in song.asked:
         excess_ms = -_lack_s(track, song) * 1000
-        if excess_ms > tolerance_ms and track.format is not None and brief.length.equal and not offset_by_stamp(song, track):
-            yield about("length.long", Action.FIX, track, ms=excess_ms, frames=round(excess_ms / 1000 * track.format.rate_hz))
+        if (
+            excess_ms > tolerance_ms
+            and track.format is not None
+            and brief.length.equal
+            and not offset_by_stamp(song, track)
+        ):
+            yield about(
+                "length.long", Action.FIX, track, ms=excess_ms, frames=round(excess_ms / 1000 * track.format.rate_hz)
+            )
 
 
 def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -154,10 +162,11 @@ def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def idle_tail(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Much silence after the set's last sound."""
-    ends = []
-    for track in song.asked:
-        if track.measures is not None and track.format is not None and track.measures.edges.last_sound_frame is not None:
-            ends.append((track.measures.edges.last_sound_frame + 1) / track.format.rate_hz)
+    ends = [
+        (t.measures.edges.last_sound_frame + 1) / t.format.rate_hz
+        for t in song.asked
+        if t.measures is not None and t.format is not None and t.measures.edges.last_sound_frame is not None
+    ]
     if ends and song.common.seconds is not None:
         idle = song.common.seconds - max(ends)
         if idle > brief.threshold("length.idle_tail_s"):

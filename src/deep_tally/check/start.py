@@ -72,9 +72,19 @@ def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if offset is None or sound is None:
             continue
         # A stamp that puts the file's end behind the common end contradicts the lengths.
-        late = song.common.seconds is not None and (offset + sound.frames) / sound.rate_hz > song.common.seconds + tolerance_s
+        late = (
+            song.common.seconds is not None
+            and (offset + sound.frames) / sound.rate_hz > song.common.seconds + tolerance_s
+        )
         action = Action.NOTE if equal else Action.ASK if late else Action.FIX
-        yield about("start.stamp-differs", action, track, kind="question", offset_frames=offset, ms=offset / sound.rate_hz * 1000)
+        yield about(
+            "start.stamp-differs",
+            action,
+            track,
+            kind="question",
+            offset_frames=offset,
+            ms=offset / sound.rate_hz * 1000,
+        )
 
 
 def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -86,7 +96,7 @@ def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The first frame is at signal level already, though the file's other entries rise gently: the attack is cut off."""
+    """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off."""
     for track in song.asked:
         if track.measures is None or not track.is_heard:
             continue

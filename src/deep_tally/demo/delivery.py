@@ -261,7 +261,9 @@ def write_demo(folder: Path) -> Path:
         (delivery / NOTES).write_text(f"{TITLE} by {ARTIST}. The rough mix is what we listen to.\n", encoding="utf-8")
         (folder / "planted.json").write_text(json.dumps(planted(), indent=2) + "\n", encoding="utf-8")
     except OSError as error:
-        raise CannotWrite(str(folder), f"the demo cannot be written ({error.strerror})", "choose another folder") from error
+        raise CannotWrite(
+            str(folder), f"the demo cannot be written ({error.strerror})", "choose another folder"
+        ) from error
     return delivery
 
 
@@ -272,7 +274,9 @@ def planted() -> dict[str, object]:
         "artist": ARTIST,
         "delivery": FOLDER_NAME,
         "faults": [
-            {"file": e.file, "code": code, "action": action, "why": why} for e in EXPORTS for code, action, why in e.faults
+            {"file": e.file, "code": code, "action": action, "why": why}
+            for e in EXPORTS
+            for code, action, why in e.faults
         ],
         "near_misses": [{"file": e.file, "code": code, "why": why} for e in EXPORTS for code, why in e.near_misses],
         "clean": [e.file for e in EXPORTS if not e.faults],

@@ -29,7 +29,16 @@ RING_S = 4.0
 
 _SEED = 19
 # Chords by bar as MIDI note numbers: Dm Bb F C, Dm Bb Gm A, twice, the last bar D minor again.
-_CHORDS = ((50, 53, 57), (46, 50, 53), (53, 57, 60), (48, 52, 55), (50, 53, 57), (46, 50, 53), (43, 46, 50), (45, 49, 52))
+_CHORDS = (
+    (50, 53, 57),
+    (46, 50, 53),
+    (53, 57, 60),
+    (48, 52, 55),
+    (50, 53, 57),
+    (46, 50, 53),
+    (43, 46, 50),
+    (45, 49, 52),
+)
 _TUNE = (
     ((0, 69, 1.5), (1.5, 67, 0.5), (2, 65, 2)),
     ((0, 62, 1), (1, 65, 1), (2, 70, 2)),
@@ -43,7 +52,7 @@ _TUNE = (
 
 
 def _hz(note: float) -> float:
-    return 440.0 * 2.0 ** ((note - 69) / 12)
+    return float(440.0 * 2.0 ** ((note - 69) / 12))
 
 
 def _chord(bar: int) -> tuple[int, int, int]:
@@ -65,7 +74,9 @@ def _melody(play: Instrument, bars: range, *, shift: int = 0, level: float = 0.3
     return track
 
 
-def _chords(play: Instrument, bars: range, *, voice: int, shift: int = 0, level: float = 0.3, hold: float = 0.95) -> Sound:
+def _chords(
+    play: Instrument, bars: range, *, voice: int, shift: int = 0, level: float = 0.3, hold: float = 0.95
+) -> Sound:
     track = _track()
     for bar in bars:
         synth.place(track, play(_hz(_chord(bar)[voice] + shift), BAR_S * hold), bar * BAR_S, level)
@@ -77,7 +88,12 @@ def _arpeggio(play: Instrument, bars: range, order: tuple[int, ...], *, shift: i
     for bar in bars:
         for step, voice in enumerate(order):
             note = _chord(bar)[voice % 3] + shift + 12 * (voice // 3)
-            synth.place(track, play(_hz(note), 1.6), bar * BAR_S + step * BAR_S / len(order), level * (1.0 if step % 4 == 0 else 0.72))
+            synth.place(
+                track,
+                play(_hz(note), 1.6),
+                bar * BAR_S + step * BAR_S / len(order),
+                level * (1.0 if step % 4 == 0 else 0.72),
+            )
     return track
 
 
@@ -93,7 +109,9 @@ def _shaker(noise: np.random.Generator) -> Sound:
     track = _track()
     for bar in range(2, BARS - 1):
         for eighth in range(8):
-            synth.place(track, synth.shaker(noise, 0.16), bar * BAR_S + eighth * BEAT_S / 2 + 0.003, 0.2 if eighth % 2 else 0.28)
+            synth.place(
+                track, synth.shaker(noise, 0.16), bar * BAR_S + eighth * BEAT_S / 2 + 0.003, 0.2 if eighth % 2 else 0.28
+            )
     return track
 
 
@@ -101,7 +119,9 @@ def _bells(bars: range, level: float, ring_s: float) -> Sound:
     track = _track()
     for bar in bars:
         for beat, voice in ((0, 2), (2, 1)):
-            synth.place(track, synth.bell(_hz(_chord(bar)[voice] + 36), 4.0, ring_s), bar * BAR_S + beat * BEAT_S + 0.02, level)
+            synth.place(
+                track, synth.bell(_hz(_chord(bar)[voice] + 36), 4.0, ring_s), bar * BAR_S + beat * BEAT_S + 0.02, level
+            )
     return track
 
 

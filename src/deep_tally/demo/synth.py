@@ -1,4 +1,7 @@
-"""Small synthetic instruments. Each gives one mono note, float64 [shape=(n,)], peaking near 1.0. Notes are cached: do not write to them."""
+"""Small synthetic instruments. Each gives one mono note, float64 [shape=(n,)], peaking near 1.0.
+
+Notes are cached: do not write to them.
+"""
 
 from __future__ import annotations
 
@@ -92,7 +95,13 @@ def bell(hz: float, seconds: float, ring_s: float = 2.4) -> Sound:
     """A hand bell: a few inharmonic partials."""
     time = _time(seconds)
     total = np.zeros_like(time)
-    for ratio, weight, life in ((1.0, 1.0, 1.0), (2.01, 0.55, 0.6), (3.03, 0.35, 0.4), (4.17, 0.2, 0.3), (5.43, 0.12, 0.2)):
+    for ratio, weight, life in (
+        (1.0, 1.0, 1.0),
+        (2.01, 0.55, 0.6),
+        (3.03, 0.35, 0.4),
+        (4.17, 0.2, 0.3),
+        (5.43, 0.12, 0.2),
+    ):
         total += weight * np.exp(-time / (ring_s * life)) * np.sin(2 * np.pi * hz * ratio * time)
     return total / float(np.abs(total).max()) * _swell(len(time), 0.002, 0.02)
 

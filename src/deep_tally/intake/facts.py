@@ -17,7 +17,9 @@ _KEY = re.compile(
     r"(?<![A-Za-z0-9])([A-Ha-h])[\s_-]?(#|♯|♭|b|sharp|flat)?[\s_-]*(major|minor|maj|min|dur|moll)(?![A-Za-z])"
     r"|(?<![A-Za-z0-9])([B-H])(#|♯|♭|b)?m(?![A-Za-z0-9])"
 )
-_RATE_OR_DEPTH = re.compile(r"\b\d{2,3}(?:[.,]\d)?\s*k(?:hz)?\b|\b(?:16|20|24|32)[\s_-]*bits?\b|\b(?:44100|48000|96000)\b", re.I)
+_RATE_OR_DEPTH = re.compile(
+    r"\b\d{2,3}(?:[.,]\d)?\s*k(?:hz)?\b|\b(?:16|20|24|32)[\s_-]*bits?\b|\b(?:44100|48000|96000)\b", re.I
+)
 _DATE = re.compile(r"\b(?:19|20)\d\d[-_.]?\d\d[-_.]?\d\d\b|\b\d{1,2}[-_.]\d{1,2}[-_.](?:19|20)?\d\d\b")
 _GENERIC = frozenset(
     """trackout trackouts track tracks stem stems multitrack multitracks multi file files audio wav wavs aiff export
@@ -42,7 +44,9 @@ def key_in(text: str) -> str | None:
     if match is None:
         return None
     tonic = (match[1] or match[4]).upper()
-    sign = {"#": "#", "♯": "#", "sharp": "#", "♭": "b", "b": "b", "flat": "b"}.get((match[2] or match[5] or "").lower(), "")
+    sign = {"#": "#", "♯": "#", "sharp": "#", "♭": "b", "b": "b", "flat": "b"}.get(
+        (match[2] or match[5] or "").lower(), ""
+    )
     mode = "major" if (match[3] or "minor").lower() in ("major", "maj", "dur") else "minor"
     return f"{tonic}{sign} {mode}"
 

@@ -22,6 +22,7 @@ from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
 
 CHANNELS_MOST = 128
+RATE_LEAST_HZ, RATE_MOST_HZ = 1_000, 1_536_000
 _CODE_SCALE = 2.0**-31
 
 
@@ -121,7 +122,9 @@ def _cannot_open(path: Path, error: OSError) -> UnreadableSound:
         return UnreadableSound(path.name, "there is no permission to read it", "change its permissions and try again")
     if isinstance(error, FileNotFoundError):
         return UnreadableSound(path.name, "the file is gone", "put it back and read the delivery again")
-    return UnreadableSound(path.name, f"it cannot be opened ({error.strerror})", "copy it to this machine and try again")
+    return UnreadableSound(
+        path.name, f"it cannot be opened ({error.strerror})", "copy it to this machine and try again"
+    )
 
 
 def _is_text(head: bytes) -> bool:
@@ -129,16 +132,18 @@ def _is_text(head: bytes) -> bool:
     return bool(head) and printable > 0.95 * len(head)
 
 
-def _require_sane(path: Path, channels: int) -> None:
+def _require_sane(path: Path, channels: int, rate_hz: int) -> None:
     if not 1 <= channels <= CHANNELS_MOST:
         raise UnreadableSound(path.name, f"its header claims {channels} channels", "ask for the file again, as WAV")
+    if not RATE_LEAST_HZ <= rate_hz <= RATE_MOST_HZ:
+        raise UnreadableSound(path.name, f"its header claims a rate of {rate_hz} Hz", "ask for the file again, as WAV")
 
 
 class _WavReader(_Closing):
     """PCM and float WAV, read with `preadv` into one buffer: a file that shrinks cannot kill the process."""
 
     def __init__(self, path: Path, file: int, layout: WavLayout) -> None:
-        _require_sane(path, layout.format.channels)
+        _require_sane(path, layout.format.channels, layout.format.rate_hz)
         self._path = path
         self._file = file
         self._layout = layout
@@ -217,9 +222,7 @@ class _DecodedReader(_Closing):
         elif subtype in _FLOAT_BITS:
             sample_format, bits = "float", _FLOAT_BITS[subtype]
         try:
-            _require_sane(path, info.channels)
-            if info.samplerate <= 0 or info.frames < 0:
-                raise UnreadableSound(path.name, "its header is broken", "ask for the file again, as WAV")
+            _require_sane(path, info.channels, info.samplerate)
         except UnreadableSound:
             info.close()
             raise

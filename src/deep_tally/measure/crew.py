@@ -102,7 +102,9 @@ class Crew:
             reports += self._listen(worker)
         for worker in [w for w in self._workers if w.job is not None]:
             if time.monotonic() - worker.heard > self._stuck_after_s:
-                reports.append(Failed(worker.job or "", "reading it takes too long", "copy it to this machine and try again"))
+                reports.append(
+                    Failed(worker.job or "", "reading it takes too long", "copy it to this machine and try again")
+                )
                 self._dismiss(worker)
         self._hand_out()
         return reports
@@ -190,7 +192,9 @@ def _work(pipe: Connection) -> None:
         except MemoryError:
             report = Failed(job, "it takes more memory than a sound file should", "ask for the file again, as WAV")
         except Exception as error:  # noqa: BLE001 - whatever a hostile file provokes costs one job, not the check
-            report = Failed(job, f"reading it failed ({type(error).__name__}: {error})", "ask for the file again, as WAV")
+            report = Failed(
+                job, f"reading it failed ({type(error).__name__}: {error})", "ask for the file again, as WAV"
+            )
         try:
             pipe.send(report)
         except (BrokenPipeError, ConnectionResetError):

@@ -59,7 +59,8 @@ class _Envelope:
         windows = min(windows, len(self.square))
         total = np.concatenate([[0.0], np.cumsum(self.square)])
         # A running sum leaves rounding behind a loud part: never below zero.
-        return np.maximum(total[windows:] - total[:-windows], 0.0) / windows
+        mean: NDArray[np.float64] = np.maximum(total[windows:] - total[:-windows], 0.0) / windows
+        return mean
 
 
 def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -> Edges:
@@ -209,7 +210,9 @@ def _first_sound(
         for window in hopeful:
             start = max(0, int(window) * envelope.window - shift)
             stop = min(frames, (int(window) + 1) * envelope.window - shift)
-            found = _first_frame(read(start, min(frames - start, stop - start + span)), stop - start, span, least_peak, least_square)
+            found = _first_frame(
+                read(start, min(frames - start, stop - start + span)), stop - start, span, least_peak, least_square
+            )
             if found is not None:
                 found += start
                 position = int(window)
@@ -217,7 +220,9 @@ def _first_sound(
         if found is None:
             return None
         stretch = _Envelope(
-            envelope.window, envelope.peak[position : position + confirm], envelope.square[position : position + confirm]
+            envelope.window,
+            envelope.peak[position : position + confirm],
+            envelope.square[position : position + confirm],
         )
         if float(stretch.smoothed(calm_windows).max()) > 10 ** ((NEVER_SOUND_DBFS - SINE_CREST_DB) / 10):
             return found

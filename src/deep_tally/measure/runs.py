@@ -39,8 +39,8 @@ class RunFinder:
     def _take(self, channel: int, starts: NDArray[np.intp], stops: NDArray[np.intp], frames: int) -> None:
         if not len(starts) or starts[0] != self._position:
             self._close(channel, self._position)
-        elif self._open[channel] is not None:
-            starts[0] = self._open[channel]
+        elif (begun := self._open[channel]) is not None:
+            starts[0] = begun
         self._open[channel] = None
         if len(stops) and stops[-1] == self._position + frames:
             self._open[channel] = int(starts[-1])

@@ -95,7 +95,9 @@ class TruePeakMeter:
     def _look(self, signal: NDArray[np.float64], channel: int) -> None:
         peaks = np.abs(signal).reshape(-1, _CELL).max(axis=1)
         self._best = max(self._best, float(peaks.max()))
-        bounds = _GREATEST_GAIN * np.maximum(peaks, np.concatenate([self._peak_before[channel : channel + 1], peaks[:-1]]))
+        bounds = _GREATEST_GAIN * np.maximum(
+            peaks, np.concatenate([self._peak_before[channel : channel + 1], peaks[:-1]])
+        )
         self._peak_before[channel] = peaks[-1]
         hopeful = np.flatnonzero(bounds > self._best)
         if not len(hopeful):

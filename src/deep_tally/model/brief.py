@@ -156,7 +156,7 @@ class Brief(_Part):
         return self.model_dump_json(by_alias=True, indent=2) + "\n"
 
 
-DEFAULT_BRIEF = Brief(schema=1)
+DEFAULT_BRIEF = Brief.model_validate({"schema": SCHEMA})
 
 
 def read_brief(path: Path) -> Brief:

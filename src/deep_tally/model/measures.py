@@ -141,9 +141,9 @@ class Measures:
     ----------
     peak_frame : int or None
         Where the sample peak lies.
-    bits_in_use : int
+    bits_in_use : int or None
         Bits that vary over the file; 0 when all samples are zero. Float files: 16 or 24 when every value
-        lies on that grid, else 32.
+        lies on that grid, else 32. None for lossy formats.
     clip_runs : Runs
         Runs at full scale (fixed point only), of any length from 1.
     overs : Runs
@@ -160,7 +160,7 @@ class Measures:
     crest_db: float | None
     loudness_lufs: float | None
     dc_offset: tuple[float, ...]
-    bits_in_use: int
+    bits_in_use: int | None
     clip_runs: Runs
     overs: Runs
     nonfinite: Runs

@@ -1,0 +1,111 @@
+"""`deep-tally check`: measure, judge, print and write."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import click
+
+from deep_tally.check.judge import judge
+from deep_tally.intake.walk import take_in
+from deep_tally.measure.crew import Crew
+from deep_tally.measure.run import Measuring
+from deep_tally.model.brief import DEFAULT_BRIEF, read_brief
+from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.files import Intake
+from deep_tally.model.findings import Action, count_findings
+from deep_tally.reply.document import to_json
+from deep_tally.reply.letter import write_letter
+from deep_tally.reply.numbers import count
+from deep_tally.reply.save import require_form, save_reply, save_text
+from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+
+_POLL_S = 0.1
+
+
+def run_check(
+    *,
+    paths: tuple[Path, ...],
+    brief: Path | None,
+    rough_mix: Path | None,
+    json_path: str | None,
+    reply_path: Path | None,
+    engineer: str,
+    client: str,
+    progress: bool | None,
+    quiet: bool,
+) -> int:
+    """Do the whole check; returns 1 when there is something to ask the client, else 0.
+
+    Raises
+    ------
+    DeepTallyError
+        Nothing to check, a refused brief, or an output that cannot be written.
+    """
+    asked = read_brief(brief) if brief else DEFAULT_BRIEF
+    if reply_path is not None:
+        require_form(reply_path)
+    intake = take_in(paths, rough_mix=rough_mix)
+    shown = progress if progress is not None else sys.stderr.isatty() and not quiet
+    delivery = judge(intake, _measure(intake, shown), asked)
+    client_files = [entry.source for entry in intake.entries]
+    if json_path == "-":
+        click.echo(to_json(delivery), nl=False)
+    elif json_path:
+        save_text(to_json(delivery), Path(json_path), client_files=client_files)
+    if reply_path is not None:
+        save_reply(write_letter(delivery, engineer=engineer, client=client), reply_path, client_files=client_files)
+    for trouble in intake.troubles:
+        click.echo(f"deep-tally: {readable(trouble)}", err=True)
+    if not quiet and json_path != "-":
+        _print_tally(delivery)
+    return int(any(f.action is Action.ASK for f in delivery.findings))
+
+
+def _measure(intake: Intake, shown: bool) -> tuple[Track, ...]:
+    crew = Crew()
+    try:
+        measuring = Measuring(intake, crew)
+        with _progress_bar(shown) as show:
+            while not measuring.is_done:
+                measuring.poll(_POLL_S)
+                show(measuring)
+        return measuring.tracks
+    finally:
+        crew.close()
+
+
+@contextmanager
+def _progress_bar(shown: bool) -> Iterator[Callable[[Measuring], None]]:
+    if not shown:
+        yield lambda measuring: None
+        return
+    from rich.console import Console
+    from rich.progress import BarColumn, Progress, TextColumn
+
+    console = Console(file=sys.stderr, force_terminal=True if sys.stderr.isatty() else None)
+    columns = (BarColumn(bar_width=24), TextColumn("{task.description}", markup=False))
+    with Progress(*columns, console=console, transient=True) as bar:
+        task = bar.add_task("", total=1.0)
+
+        def show(measuring: Measuring) -> None:
+            done, total = measuring.counts
+            bar.update(
+                task, completed=measuring.share, description=f"{done} of {total}  {readable(measuring.at_work or '')}"
+            )
+
+        yield show
+
+
+def _print_tally(delivery: Delivery) -> None:
+    speaker = Speaker(delivery)
+    counts = count_findings(delivery.findings)
+    for action in Action:
+        found = [f for f in delivery.findings if f.action is action]
+        files = counts[action].files
+        click.echo(f"{ACTION_WORDS[action]}: {count(len(found), 'finding')} in {count(files, 'file')}")
+        for finding in found:
+            click.echo(f"  {finding.code:<24} {speaker.summary(finding)}")

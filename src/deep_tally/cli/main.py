@@ -1,0 +1,104 @@
+"""The command `deep-tally`: open the window, check a delivery without one, or show the demo."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from deep_tally import __version__
+from deep_tally.model.errors import DeepTallyError
+
+OK, ASKED, WRONG_USE, CANCELLED = 0, 1, 2, 130
+_PATH = click.Path(path_type=Path)
+
+
+class _OpenByDefault(click.Group):
+    """A first word that is no command is a path to open in the window."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if not args or args[0] not in (*self.commands, "--help", "-h", "--version"):
+            args = ["open", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=_OpenByDefault, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="Deep Tally")
+def command() -> None:
+    """Check a delivery of trackouts before the mix begins.
+
+    \b
+    deep-tally [PATH]...                 open the window, with that delivery
+    deep-tally check PATH... [options]   do the job with no window
+    deep-tally demo [options]            the demo delivery
+    """
+
+
+@command.command("open", hidden=True)
+@click.argument("paths", nargs=-1, type=_PATH)
+@click.option("--brief", type=_PATH, help="The brief to check against (JSON).")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
+def open_window(paths: tuple[Path, ...], brief: Path | None, rough_mix: Path | None) -> int:
+    """Open the window."""
+    from deep_tally.app.start import run_window
+
+    return run_window(paths, brief_path=brief, rough_mix=rough_mix)
+
+
+@command.command()
+@click.argument("paths", nargs=-1, required=True, type=_PATH)
+@click.option("--brief", type=_PATH, help="The brief to check against (JSON).")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
+@click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
+@click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md or .html).")
+@click.option("--engineer", default="", help="Your name, under the reply.")
+@click.option("--client", default="", help="The client's name, for the greeting.")
+@click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
+@click.option("--quiet", is_flag=True, help="Print nothing but errors.")
+def check(**options: Any) -> int:
+    """Check a folder or audio files and say what is wrong and who must act.
+
+    Exit status: 0 nothing to ask the client, 1 something to ask, 2 wrong use or nothing to check, 130 cancelled.
+    """
+    from deep_tally.cli.check import run_check
+
+    return run_check(**options)
+
+
+@command.command()
+@click.option(
+    "--write", "write_to", type=_PATH, metavar="FOLDER", help="Only write the demo delivery and its list of faults."
+)
+@click.option("--shot", "shot_to", type=_PATH, metavar="FOLDER", help="Write a PNG of each main view and leave.")
+def demo(write_to: Path | None, shot_to: Path | None) -> int:
+    """Open the window on a demo delivery made from code."""
+    if write_to is not None:
+        from deep_tally.demo.delivery import write_demo
+
+        click.echo(write_demo(write_to))
+        return OK
+    from deep_tally.app.start import run_demo
+
+    return run_demo(shot_to)
+
+
+def main(arguments: list[str] | None = None) -> None:
+    """Run the command and leave with its exit status."""
+    try:
+        status = command.main(arguments, prog_name="deep-tally", standalone_mode=False)
+    except click.ClickException as error:
+        error.show()
+        status = WRONG_USE
+    except DeepTallyError as error:
+        click.echo(f"deep-tally: {_printable(str(error))}", err=True)
+        status = WRONG_USE
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("deep-tally: cancelled.", err=True)
+        status = CANCELLED
+    sys.exit(status or OK)
+
+
+def _printable(text: str) -> str:
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")

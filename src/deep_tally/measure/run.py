@@ -1,0 +1,80 @@
+"""Measure all files of a delivery with a crew: what is done, what is at work, how far it all is."""
+
+from __future__ import annotations
+
+from deep_tally.measure.crew import Crew, Progress, Report, Returned
+from deep_tally.measure.job import damaged_track, measure_entry
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Entry, Intake
+
+
+class Measuring:
+    """One run over a delivery. The owner polls; cancelling keeps what was measured.
+
+    `tracks` always has every audio file: one that is not measured yet has neither format nor damage.
+    """
+
+    def __init__(self, intake: Intake, crew: Crew) -> None:
+        self._crew = crew
+        self._entries = {entry.path: entry for entry in intake.sounds}
+        self._tracks = {path: Track(path=path, role=e.role) for path, e in self._entries.items()}
+        self._left = set(self._entries)
+        self._shares: dict[str, float] = {}
+        self._bytes = sum(max(1, e.bytes) for e in self._entries.values())
+        self._done_bytes = 0
+        for path, entry in self._entries.items():
+            crew.submit(path, measure_entry, entry)
+
+    def take(self, report: Report) -> Track | None:
+        """Take in one report of the crew; the track it completes, if any. Other jobs' reports are left alone."""
+        if report.job not in self._left:
+            return None
+        entry = self._entries[report.job]
+        if isinstance(report, Progress):
+            self._shares[report.job] = report.done / report.total if report.total else 0.0
+            return None
+        track = report.value if isinstance(report, Returned) else damaged_track(entry, report.problem, report.remedy)
+        self._finish(entry, track)
+        return track
+
+    def poll(self, timeout_s: float = 0.0) -> list[Track]:
+        """The tracks completed since the last call, waiting for at most `timeout_s`."""
+        return [track for report in self._crew.poll(timeout_s) if (track := self.take(report)) is not None]
+
+    def cancel(self) -> None:
+        """Stop; what was measured is kept, the rest stays unmeasured."""
+        self._crew.cancel()
+        self._left.clear()
+        self._shares.clear()
+
+    @property
+    def is_done(self) -> bool:
+        """Whether nothing is left to measure."""
+        return not self._left
+
+    @property
+    def counts(self) -> tuple[int, int]:
+        """(files done, files in all)."""
+        return len(self._entries) - len(self._left), len(self._entries)
+
+    @property
+    def share(self) -> float:
+        """How much of all bytes is done, 0 to 1."""
+        at_work = sum(share * max(1, self._entries[path].bytes) for path, share in self._shares.items())
+        return min(1.0, (self._done_bytes + at_work) / max(1, self._bytes))
+
+    @property
+    def at_work(self) -> str | None:
+        """The path of the file that has been at work for longest; None between files."""
+        return next(iter(self._shares), None)
+
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        """All audio files in the delivery's order."""
+        return tuple(self._tracks.values())
+
+    def _finish(self, entry: Entry, track: Track) -> None:
+        self._tracks[entry.path] = track
+        self._left.discard(entry.path)
+        self._shares.pop(entry.path, None)
+        self._done_bytes += max(1, entry.bytes)

@@ -1,0 +1,1 @@
+"""Findings become words and pages. Knows no window."""

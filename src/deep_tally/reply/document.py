@@ -1,0 +1,147 @@
+"""The JSON document of a check (schema 1, docs/json.md)."""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Mapping
+from importlib import resources
+from typing import Any
+
+from deep_tally import __version__
+from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.findings import EvidenceValue, Finding, count_findings
+from deep_tally.model.measures import Measures
+from deep_tally.reply.words import Speaker
+
+SCHEMA = 1
+PLACES_MOST = 1000
+_DIGITS = 6
+
+
+def to_document(delivery: Delivery) -> dict[str, Any]:
+    """The whole check as JSON-ready data. Silence is None where a level would be minus infinity."""
+    speaker = Speaker(delivery)
+    counts = count_findings(delivery.findings)
+    return {
+        "schema": SCHEMA,
+        "program": {"name": "Deep Tally", "version": __version__},
+        "delivery": {
+            "source": str(delivery.source),
+            "sets": [_set(s) for s in delivery.sets],
+            "others": [{"path": e.path, "role": e.role.value} for e in delivery.others],
+            "troubles": list(delivery.troubles),
+        },
+        "files": [_file(t, s.name) for s in delivery.sets for t in s.tracks],
+        "findings": [_finding(f, delivery, speaker) for f in delivery.findings],
+        "tally": {action.value: count.findings for action, count in counts.items()},
+    }
+
+
+def to_json(delivery: Delivery) -> str:
+    """The document as text; undecodable bytes of file names survive as escapes."""
+    return json.dumps(to_document(delivery), indent=2, ensure_ascii=True, allow_nan=False) + "\n"
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) that every document fulfils."""
+    text = resources.files("deep_tally.reply").joinpath("check.schema.json").read_text("utf-8")
+    loaded: dict[str, Any] = json.loads(text)
+    return loaded
+
+
+def _level(value: float | None) -> float | None:
+    return None if value is None or math.isinf(value) else round(value, _DIGITS)
+
+
+def _set(song: SongSet) -> dict[str, Any]:
+    common = song.common
+    return {
+        "name": song.name,
+        "common": {
+            "rate": common.rate_hz,
+            "bits": common.bits,
+            "sample_format": common.sample_format,
+            "frames": common.frames,
+        },
+        "tempo_bpm": song.facts.tempo_bpm,
+        "key": song.facts.key,
+        "files": [t.path for t in song.tracks],
+    }
+
+
+def _file(track: Track, set_name: str) -> dict[str, Any]:
+    document: dict[str, Any] = {"path": track.path, "set": set_name, "role": track.role.value}
+    if track.format is not None:
+        document |= {
+            "container": track.format.container,
+            "sample_format": track.format.sample_format,
+            "bits": track.format.bits,
+            "rate": track.format.rate_hz,
+            "channels": track.format.channels,
+            "frames": track.format.frames,
+            "time_reference": track.format.time_reference,
+        }
+    if track.measures is not None:
+        document["measures"] = _measures(track.measures)
+    return document
+
+
+def _measures(m: Measures) -> dict[str, Any]:
+    document: dict[str, Any] = {
+        "sample_peak_dbfs": _level(m.sample_peak_dbfs),
+        "sample_peak_by_channel_dbfs": [_level(p) for p in m.sample_peak_by_channel_dbfs],
+        "true_peak_dbtp": _level(m.true_peak_dbtp),
+        "rms_dbfs": _level(m.rms_dbfs),
+        "rms_by_channel_dbfs": [_level(r) for r in m.rms_by_channel_dbfs],
+        "crest_db": _level(m.crest_db),
+        "loudness_lufs": _level(m.loudness_lufs),
+        "dc_offset": [round(d, 9) for d in m.dc_offset],
+        "first_sound_frame": m.edges.first_sound_frame,
+        "last_sound_frame": m.edges.last_sound_frame,
+        "clip_runs": m.clip_runs.count(3),
+        "clip_longest_run": m.clip_runs.longest.frames if m.clip_runs.longest else 0,
+        "overs": m.overs.samples(),
+        "nonfinite": m.nonfinite.samples(),
+        "correlation": _level(m.sides.correlation) if m.sides else None,
+        "side_to_mid_db": _level(m.sides.side_to_mid_db) if m.sides else None,
+    }
+    if m.bits_in_use is not None:
+        document["bits_in_use"] = m.bits_in_use
+    return document
+
+
+def _evidence(evidence: Mapping[str, EvidenceValue]) -> dict[str, Any]:
+    return {
+        key: list(value) if isinstance(value, tuple) else _level(value) if isinstance(value, float) else value
+        for key, value in evidence.items()
+    }
+
+
+def _finding(finding: Finding, delivery: Delivery, speaker: Speaker) -> dict[str, Any]:
+    home = next(
+        (s.name for s in delivery.sets if {t.path for t in s.tracks} & set(finding.files)), delivery.sets[0].name
+    )
+    several = len(finding.files) > 1
+    document: dict[str, Any] = {
+        "code": finding.code,
+        "action": finding.action.value,
+        "confidence": finding.confidence,
+        "set": home,
+        "files": list(finding.files),
+        "summary": speaker.summary(finding),
+        "evidence": _evidence(finding.evidence),
+        "places": [
+            {"frame": p.frame, "frames": p.frames, "channel": p.channel} | ({"file": p.path} if several else {})
+            for p in finding.places[:PLACES_MOST]
+        ],
+    }
+    if finding.kind is not None:
+        document["kind"] = finding.kind
+    if finding.by_file:
+        document["by_file"] = {path: _evidence(e) for path, e in finding.by_file.items()}
+    if finding.places_total > len(document["places"]):
+        document["places_total"] = finding.places_total
+    if finding.absorbed:
+        document["absorbs"] = [_finding(a, delivery, speaker) for a in finding.absorbed]
+    return document

@@ -1,0 +1,171 @@
+"""The reply as the client reads it: what came, what is asked, what is mended here, what was fine."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+
+from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.files import Role
+from deep_tally.model.findings import Action
+from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
+from deep_tally.reply.page import Block, Page
+from deep_tally.reply.picture import picture_of
+from deep_tally.reply.requests import Request, group_requests
+from deep_tally.reply.words import Speaker, readable
+
+_PICTURES_PER_REQUEST = 12
+_NO_PICTURE = ("name.", "rate.", "depth.")
+_NUMBER_WORDS = (
+    "No",
+    "One",
+    "Two",
+    "Three",
+    "Four",
+    "Five",
+    "Six",
+    "Seven",
+    "Eight",
+    "Nine",
+    "Ten",
+    "Eleven",
+    "Twelve",
+)
+
+
+def write_letter(
+    delivery: Delivery, *, engineer: str = "", client: str = "", left_out: frozenset[str] = frozenset()
+) -> Page:
+    """The reply to a delivery.
+
+    Parameters
+    ----------
+    delivery : Delivery
+        Judged.
+    engineer, client : str
+        Names for the greeting and the end; may be empty.
+    left_out : frozenset of str
+        Keys of the requests (`Task.key`) that are not to be asked.
+    """
+    requests = [r for r in group_requests(delivery.findings) if r.task.key not in left_out]
+    return Page(tuple(_blocks(delivery, requests, engineer.strip(), client.strip())))
+
+
+def _blocks(delivery: Delivery, requests: list[Request], engineer: str, client: str) -> Iterator[Block]:
+    speaker = Speaker(delivery)
+    title = next((s.facts.title for s in delivery.sets if s.facts.title), None)
+    yield Block("title", f"Your files for “{readable(title)}”" if title else "Your files")
+    hello = f"Hello {client}," if client else "Hello,"
+    yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s) for s in delivery.sets)}")
+    wanted = [r for r in requests if r.task.kind == "request"]
+    questions = [r for r in requests if r.task.kind == "question"]
+    yield Block("text", _opening(len(wanted), len(questions)))
+    number = 0
+    for heading, group in ((None, wanted), ("Questions", questions)):
+        if group and heading:
+            yield Block("section", heading)
+        for request in group:
+            number += 1
+            yield from _request(request, number, delivery, speaker)
+    yield from _mended(delivery, speaker)
+    yield from _fine(delivery)
+    yield Block("text", f"Best wishes, {engineer}" if engineer else "Best wishes")
+
+
+def _number_word(number: int, noun: str, plural: str | None = None) -> str:
+    word = _NUMBER_WORDS[number] if number < len(_NUMBER_WORDS) else str(number)
+    return f"{word} {noun if number == 1 else plural or noun + 's'}"
+
+
+def _arrived(song: SongSet) -> str:
+    tracks = song.asked
+    what = [_number_word(len(tracks), "track")]
+    mixes = song.with_role(Role.ROUGH_MIX)
+    if mixes:
+        what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
+    told = f"{' and '.join(what)} arrived"
+    formats = Counter(t.format.container.upper() for t in tracks if t.format is not None)
+    if not formats:
+        return f"{told}."
+    common = song.common
+    facts = [listed([name for name, _ in formats.most_common()])]
+    if common.rate_hz:
+        facts.append(
+            f"mostly at {kilohertz(common.rate_hz)}" if _differ(tracks, "rate_hz") else kilohertz(common.rate_hz)
+        )
+    if common.sample_format:
+        facts.append(depth(common.bits, common.sample_format))
+    if common.seconds is not None:
+        facts.append(f"{clock(common.seconds)} long")
+    return f"{told}: {', '.join(facts)}."
+
+
+def _differ(tracks: tuple[Track, ...], field: str) -> bool:
+    return len({getattr(t.format, field) for t in tracks if t.format is not None}) > 1
+
+
+def _opening(requests: int, questions: int) -> str:
+    if not requests and not questions:
+        return "Everything I need is there, and I can start mixing."
+    parts = []
+    if requests:
+        parts.append(_number_word(requests, "thing needs you", "things need you"))
+    if questions:
+        word = _number_word(questions, "question")
+        parts.append(word.lower() if parts else word)
+    return f"{' and '.join(parts)} before I can start:"
+
+
+def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+    yield Block("heading", readable(request.heading), number=number)
+    tracks = {t.path: t for t in delivery.tracks}
+    pictures = 0
+    matters = []
+    for finding in request.findings:
+        matters.append(speaker.matter(finding))
+        if not finding.files:
+            yield Block("text", readable(_sentence(speaker.evidence(finding) or speaker.headline(finding))))
+        shared = len(finding.files) > 1 and not finding.by_file
+        if shared:
+            yield Block("text", readable(_sentence(speaker.evidence(finding))))
+        for path in finding.files:
+            name = readable(path.rpartition("/")[2])
+            yield Block("item", name if shared else f"{name}: {readable(speaker.evidence(finding, path))}")
+            picture = None
+            if pictures < _PICTURES_PER_REQUEST and not finding.code.startswith(_NO_PICTURE):
+                picture = picture_of(finding, tracks[path])
+            if picture is not None:
+                pictures += 1
+                yield Block("picture", readable(picture.words), picture=picture)
+    how = [*dict.fromkeys(m for m in matters if m), request.task.how]
+    yield Block("text", " ".join(h for h in how if h))
+    if request.task.check:
+        yield Block("hint", request.task.check)
+
+
+def _sentence(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:]}." if text else ""
+
+
+def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+    fixes = [f for f in delivery.findings if f.action is Action.FIX and speaker.mend(f)]
+    if not fixes:
+        return
+    yield Block("section", "What I mend here, no need to do anything")
+    for finding in fixes:
+        names = listed([path.rpartition("/")[2] for path in finding.files])
+        headline = speaker.headline(finding)
+        yield Block("item", readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I {speaker.mend(finding)}."))
+
+
+def _fine(delivery: Delivery) -> Iterator[Block]:
+    touched = {path for f in delivery.findings if f.action is not Action.NOTE for path in f.files}
+    asked = [t for s in delivery.sets for t in s.asked]
+    fine = [t for t in asked if t.path not in touched and t.measures is not None]
+    if not fine:
+        return
+    yield Block("section", "What was fine")
+    names = listed([t.stem for t in fine], most=24)
+    yield Block(
+        "text", readable(f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are: {names}.")
+    )

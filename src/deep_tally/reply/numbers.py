@@ -1,0 +1,70 @@
+"""How numbers read: with their units, a true minus sign, and no more digits than they carry."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+MINUS = "\N{MINUS SIGN}"
+
+
+def decibels(value: float, unit: str = "dB", *, digits: int = 1) -> str:
+    """ "−6.0 dBFS"; a value that rounds to zero has no sign; silence reads "−∞ dBFS"."""
+    return f"{signed(value, digits=digits)} {unit}"
+
+
+def signed(value: float, *, digits: int = 1) -> str:
+    """A number with a true minus sign."""
+    if math.isinf(value):
+        return f"{MINUS if value < 0 else ''}∞"
+    text = f"{abs(value):.{digits}f}"
+    return MINUS + text if value < 0 and float(text) else text
+
+
+def clock(seconds: float, *, digits: int = 1) -> str:
+    """ "0:04.1", "3:58.0", "1:02:03.5"; cut, not rounded, so that a time never lies past its event."""
+    scale = 10**digits
+    ticks = math.floor(seconds * scale + 1e-6)
+    whole, part = divmod(ticks, scale)
+    hours, rest = divmod(whole, 3600)
+    minutes, second = divmod(rest, 60)
+    fraction = f".{part:0{digits}d}" if digits else ""
+    if hours:
+        return f"{hours}:{minutes:02d}:{second:02d}{fraction}"
+    return f"{minutes}:{second:02d}{fraction}"
+
+
+def kilohertz(rate_hz: float) -> str:
+    """ "48 kHz", "44.1 kHz"."""
+    return f"{rate_hz / 1000:.4g} kHz"
+
+
+def depth(bits: int | None, sample_format: str) -> str:
+    """ "24 bit", "32 bit float", "lossy"."""
+    if bits is None:
+        return "lossy"
+    return f"{bits} bit float" if sample_format == "float" else f"{bits} bit"
+
+
+def duration(ms: float) -> str:
+    """ "3 ms", "0.9 s", "10 s", "2:05 min"."""
+    if abs(ms) < 100:
+        return f"{ms:.2g} ms" if abs(ms) < 10 else f"{ms:.0f} ms"
+    seconds = ms / 1000
+    if seconds < 60:
+        return f"{seconds:.3g} s"
+    return f"{clock(seconds, digits=0)} min"
+
+
+def count(number: int, one: str, many: str | None = None) -> str:
+    """ "1 file", "3 files"."""
+    return f"{number} {one if number == 1 else many or one + 's'}"
+
+
+def listed(words: Sequence[str], *, most: int = 6) -> str:
+    """ "A, B and C"; past `most`, "A, B and 5 more"."""
+    if len(words) > most:
+        return f"{', '.join(words[: most - 1])} and {len(words) - most + 1} more"
+    if len(words) < 2:
+        return "".join(words)
+    return f"{', '.join(words[:-1])} and {words[-1]}"

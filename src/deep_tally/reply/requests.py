@@ -1,0 +1,256 @@
+"""What the client is asked to do: `ask` findings grouped by the one thing that answers them.
+
+In the order in which they block the mix. The instructions fit every program: they name what to set, never
+where a program keeps it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from deep_tally.model.findings import Action, Finding, Kind
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Task:
+    """One thing to do or to answer.
+
+    `one` and `many` are the headings for one file ("{file}") and several ("{count}"); `how` says how to do it
+    and `check` how to see that it worked.
+    """
+
+    key: str
+    kind: Kind
+    codes: tuple[str, ...]
+    one: str
+    many: str
+    short: str
+    how: str = ""
+    check: str = ""
+
+
+TASKS = (
+    Task(
+        key="send-again",
+        kind="request",
+        codes=("content.damaged", "content.nonfinite"),
+        one="Please send {file} again",
+        many="Please send these {count} files again",
+        short="Send again",
+        how="Export or copy the file anew and look whether it plays to its end before sending it.",
+        check="To see that it worked: the file opens and plays from start to end on another device.",
+    ),
+    Task(
+        key="from-start",
+        kind="request",
+        codes=("start.at-sound", "start.cut-in"),
+        one="Please export {file} again from the very start of the song",
+        many="Please export these {count} files again from the very start of the song",
+        short="Export from the song's start",
+        how="Set the export range to begin where the song begins, the same for every track, silence included.",
+        check="To see that it worked: all files start together when they are laid side by side at zero.",
+    ),
+    Task(
+        key="to-the-end",
+        kind="request",
+        codes=("length.tail-cut", "length.set-cut", "length.short", "length.tail-room", "length.not-bars"),
+        one="Please let {file} ring out",
+        many="Please let these {count} files ring out",
+        short="Let it ring out",
+        how="Set the end of the export range a few seconds after the last sound has died away,"
+        " the same for every track.",
+        check="To see that it worked: the end of every file is silent.",
+    ),
+    Task(
+        key="one-rate",
+        kind="request",
+        codes=("rate.differs", "rate.off-brief"),
+        one="Please export {file} again at the song's sample rate",
+        many="Please export these {count} files again at the song's sample rate",
+        short="Export at the song's rate",
+        how="Export from the song itself at its own rate, and please do not convert a finished file."
+        " If the song was made at this file's rate, tell me.",
+        check="To see that it worked: the file's properties show the same rate as the other files.",
+    ),
+    Task(
+        key="turn-down",
+        kind="request",
+        codes=("clipping.baked",),
+        one="Please turn {file} down before exporting; it clips",
+        many="Please turn these {count} files down before exporting; they clip",
+        short="Turn down, export again",
+        how="Lower the track until its meter stays well under full scale (peaks around −10 dBFS are ideal),"
+        " then export it again. If the clipping is in the recording itself, tell me.",
+        check="To see that it worked: no meter on that track reaches 0 while the whole song plays.",
+    ),
+    Task(
+        key="more-bits",
+        kind="request",
+        codes=("depth.low", "headroom.quiet"),
+        one="Please export {file} again with 24 bits",
+        many="Please export these {count} files again with 24 bits",
+        short="Export with 24 bits",
+        how="Choose 24 bit (or 32 bit float) as the depth of the export.",
+        check="To see that it worked: the file's properties show 24 bit.",
+    ),
+    Task(
+        key="lossless",
+        kind="request",
+        codes=("content.lossy",),
+        one="Please export {file} again as WAV",
+        many="Please export these {count} files again as WAV",
+        short="Export as WAV",
+        how="Export from the song itself as WAV with 24 bits; converting the finished file does not help.",
+        check="To see that it worked: the file's name ends in .wav, and it is several times larger.",
+    ),
+    Task(
+        key="own-levels",
+        kind="request",
+        codes=("headroom.normalised",),
+        one="Please export the files again without normalising",
+        many="Please export the files again without normalising",
+        short="Export without normalising",
+        how="Switch off any option of the export that normalises, and leave the faders as they are in your mix.",
+        check="To see that it worked: quiet parts give quiet files.",
+    ),
+    Task(
+        key="two-channels",
+        kind="request",
+        codes=("channels.many",),
+        one="Please export {file} as mono or stereo files",
+        many="Please export these {count} files as mono or stereo files",
+        short="Export as mono or stereo",
+        how="Export every source as a file of its own, with one channel or two.",
+    ),
+    Task(
+        key="rough-mix",
+        kind="request",
+        codes=("content.no-rough-mix",),
+        one="Please send your rough mix too",
+        many="Please send your rough mix too",
+        short="Send the rough mix",
+        how="The mix as you listen to it now, exported over the same range; an MP3 will do.",
+    ),
+    Task(
+        key="facts",
+        kind="request",
+        codes=("name.facts-missing",),
+        one="Please tell me about the song",
+        many="Please tell me about the song",
+        short="Tell about the song",
+        how="A line in your answer is enough.",
+    ),
+    Task(
+        key="is-set-at-sound",
+        kind="question",
+        codes=("start.set-at-sound", "start.at-sound"),
+        one="Does {file} start where the song starts?",
+        many="Do these {count} files start where the song starts?",
+        short="Start of the files?",
+        how="If not, please export all tracks again over one range, from the song's start to after its last sound.",
+    ),
+    Task(
+        key="is-stamp",
+        kind="question",
+        codes=("start.stamp-differs",),
+        one="Where in the song does {file} belong?",
+        many="Where in the song do these {count} files belong?",
+        short="Where it belongs?",
+        how="Its time stamp and its length contradict each other. An export from the song's start settles it.",
+    ),
+    Task(
+        key="is-rate",
+        kind="question",
+        codes=("rate.differs",),
+        one="Which sample rate is the song's own?",
+        many="Which sample rate is the song's own?",
+        short="Which sample rate?",
+        how="Please export the others again at that rate.",
+    ),
+    Task(
+        key="is-depth",
+        kind="question",
+        codes=("depth.low", "depth.padded"),
+        one="Was the song made with 16 bits?",
+        many="Was the song made with 16 bits?",
+        short="Made with 16 bits?",
+        how="If not, please export all tracks again with 24 bits.",
+    ),
+    Task(
+        key="is-opposed",
+        kind="question",
+        codes=("channels.opposed",),
+        one="Is {file} meant to vanish in mono?",
+        many="Are these {count} files meant to vanish in mono?",
+        short="Meant to vanish in mono?",
+        how="If not, one of its sides is inverted: please look for a polarity or phase switch on that track"
+        " and export it again.",
+    ),
+    Task(
+        key="is-name",
+        kind="question",
+        codes=("name.generic",),
+        one="What plays in {file}?",
+        many="What plays in these {count} files?",
+        short="What plays here?",
+        how="A word each is enough; I rename my copies.",
+    ),
+    Task(
+        key="is-current",
+        kind="question",
+        codes=("name.copy-mark",),
+        one="Which version of {file} is the current one?",
+        many="Which of these files is the current one?",
+        short="Which is current?",
+    ),
+    Task(
+        key="is-empty",
+        kind="question",
+        codes=("content.empty",),
+        one="Should there be sound in {file}?",
+        many="Should there be sound in these {count} files?",
+        short="Should there be sound?",
+        how="If so, the track was probably muted: please export it again. If not, I leave it out.",
+    ),
+    Task(
+        key="is-mix",
+        kind="question",
+        codes=("content.several-mixes",),
+        one="Which rough mix is the current one?",
+        many="Which rough mix is the current one?",
+        short="Which rough mix?",
+    ),
+)
+"""All tasks; a test holds that every code that can be an `ask` has one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """A task with the findings it answers."""
+
+    task: Task
+    findings: tuple[Finding, ...]
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """The files of all its findings, each once."""
+        return tuple(dict.fromkeys(path for f in self.findings for path in f.files))
+
+    @property
+    def heading(self) -> str:
+        """What is asked, in one line."""
+        if len(self.files) == 1:
+            return self.task.one.format(file=self.files[0].rpartition("/")[2])
+        return self.task.many.format(count=len(self.files))
+
+
+def group_requests(findings: Iterable[Finding]) -> tuple[Request, ...]:
+    """The `ask` findings, grouped: requests first, then questions."""
+    asked = [f for f in findings if f.action is Action.ASK]
+    groups = []
+    for task in TASKS:
+        answered = tuple(f for f in asked if f.kind == task.kind and f.code in task.codes)
+        if answered:
+            groups.append(Request(task, answered))
+    return tuple(groups)

@@ -1,0 +1,465 @@
+"""The words for every finding: a headline, its evidence, and what is asked or mended.
+
+Checks give codes and numbers; only here do they become sentences. Times, levels and rates are said as
+every program shows them.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+
+from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.findings import Action, EvidenceValue, Finding
+from deep_tally.reply.numbers import clock, count, decibels, duration, kilohertz, listed, signed
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """One file's part in a finding, with what words need to know of it."""
+
+    finding: Finding
+    path: str | None
+    track: Track | None
+    evidence: Mapping[str, EvidenceValue]
+
+    def number(self, key: str) -> float:
+        """A number of the evidence; -inf where it says None."""
+        value = self.evidence.get(key)
+        return float(value) if isinstance(value, (int, float)) else -math.inf
+
+    def words(self, key: str) -> tuple[str, ...]:
+        """A list of words of the evidence."""
+        value = self.evidence.get(key)
+        return value if isinstance(value, tuple) else ()
+
+    def at(self, frame: float, *, digits: int = 1) -> str:
+        """The time of a frame in this file."""
+        rate = self.track.format.rate_hz if self.track and self.track.format else 48_000
+        return clock(frame / rate, digits=digits)
+
+    @property
+    def first_place(self) -> str:
+        """The time of the file's first place."""
+        frames = [p.frame for p in self.finding.places if p.path == self.path]
+        return self.at(min(frames)) if frames else "the start"
+
+
+@dataclass(frozen=True, slots=True)
+class Wording:
+    """Words for one code.
+
+    `headline` stands over the finding beside the file; `about` names the files ("{files}"); `evidence` says
+    where and how much; `matter` why it matters, in one line; `mend` what is done here, after "I".
+    """
+
+    headline: str
+    about: str
+    evidence: Callable[[Facts], str]
+    matter: str = ""
+    mend: str = ""
+
+
+def _none(facts: Facts) -> str:
+    return ""
+
+
+def _baked(f: Facts) -> str:
+    runs, longest = int(f.number("runs")), int(f.number("longest_run"))
+    worst = f.at(f.number("longest_at"))
+    if runs == 1:
+        return f"1 place at full scale, {longest} samples long, at {worst}"
+    return f"{runs} places at full scale, first at {f.first_place}; the longest is {longest} samples, at {worst}"
+
+
+def _over(f: Facts) -> str:
+    return f"peaks at +{signed(f.number('dbfs'))} dBFS, first over at {f.first_place}; the waveform is intact"
+
+
+def _damaged(f: Facts) -> str:
+    problem = f.evidence.get("problem")
+    return str(problem)
+
+
+def _empty(f: Facts) -> str:
+    level = f.number("dbfs")
+    return "every sample is zero" if math.isinf(level) else f"only noise at {decibels(level)}FS RMS"
+
+
+def _rate(f: Facts) -> str:
+    if "common_rate" in f.evidence:
+        return f"{kilohertz(f.number('rate'))}, the other files {kilohertz(f.number('common_rate'))}"
+    return kilohertz(f.track.format.rate_hz) if f.track and f.track.format else ""
+
+
+def _off_brief(f: Facts) -> str:
+    wanted = listed([kilohertz(float(r)) for r in f.words("wanted")])
+    return f"{kilohertz(f.number('rate'))}, asked was {wanted}"
+
+
+def _missing(f: Facts) -> str:
+    return listed(f.words("missing"))
+
+
+def _characters(f: Facts) -> str:
+    bad = f.words("characters")
+    return f"it holds {listed(bad)}" if bad else "blanks or dots at its ends, or a reserved word"
+
+
+def _differs_depth(f: Facts) -> str:
+    is_float = f.track is not None and f.track.format is not None and f.track.format.sample_format == "float"
+    return f"{f.number('bits'):.0f} bit{' float' if is_float else ''}, most files {f.number('common_bits'):.0f} bit"
+
+
+def _stamp(f: Facts) -> str:
+    late = f"{duration(f.number('ms'))} ({f.number('offset_frames'):.0f} samples)"
+    return f"its time stamp puts it {late} after the earliest one"
+
+
+def _normalised(f: Facts) -> str:
+    by = {"peak": "peak", "rms": "RMS level", "loudness": "loudness"}[str(f.finding.evidence.get("by", "peak"))]
+    unit = "LUFS" if by == "loudness" else "dBFS"
+    level = float(f.finding.evidence.get("dbfs") or 0.0)  # type: ignore[arg-type]
+    return f"{count(int(f.number('files')), 'file')} share one {by}, {decibels(level, unit)}"
+
+
+def _opposed(f: Facts) -> str:
+    loss = -f.number("db")
+    if math.isinf(loss):
+        return "in mono they cancel to silence"
+    return f"in mono {decibels(loss)} are lost"
+
+
+WORDINGS: Mapping[str, Wording] = MappingProxyType(
+    {
+        "start.at-sound": Wording(
+            "Starts at its first sound",
+            "{files} starts at its first sound, not at the song's start",
+            lambda f: f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others",
+            "Without the silence before it, nothing says where in the song it belongs.",
+        ),
+        "start.set-at-sound": Wording(
+            "All files start at their first sound",
+            "Most files start at their own first sound: {files}",
+            lambda f: "their lengths differ, so they do not line up",
+            "Without the silence before them, nothing says where in the song they belong.",
+        ),
+        "start.stamp-differs": Wording(
+            "Placed by its time stamp",
+            "{files} carries a time stamp of its own",
+            _stamp,
+            "",
+            "place it by its time stamp",
+        ),
+        "start.stamp-partial": Wording(
+            "No time stamp, others have one",
+            "{files} without a time stamp, while others carry one",
+            lambda f: "the others carry a broadcast-wave time reference",
+        ),
+        "start.cut-in": Wording(
+            "The attack is cut off",
+            "The attack is cut off in {files}",
+            lambda f: f"its first sample is at {decibels(f.number('dbfs'), 'dBFS')} already",
+            "The first note starts in the middle of its sound.",
+        ),
+        "length.short": Wording(
+            "Ends before the others",
+            "{files} ends before the others",
+            lambda f: f"{duration(f.number('ms'))} shorter than the common length",
+            "A missing end leaves open whether something is lost.",
+            "add silence to the common end",
+        ),
+        "length.ends-differ": Wording(
+            "Silent ends were trimmed",
+            "Silent ends were trimmed in {files}",
+            lambda f: f"lengths differ by up to {duration(f.number('ms'))}, and every sound has died away",
+            "",
+            "add silence to the longest one's end",
+        ),
+        "length.tail-room": Wording(
+            "Little room after the last sound",
+            "There is little room after the last sound in {files}",
+            lambda f: f"{duration(f.number('ms'))} after the last sound",
+            "Echoes and reverberation added in the mix need room to end.",
+        ),
+        "length.long": Wording(
+            "Runs past the common end",
+            "{files} runs past the common end",
+            lambda f: f"{duration(f.number('ms'))} longer than the others",
+            "",
+            "end it with the others",
+        ),
+        "length.tail-cut": Wording(
+            "Cut off while still sounding",
+            "{files} stops while still sounding",
+            lambda f: f"at its last sample, {f.first_place}, it still sounds at {decibels(f.number('dbfs'), 'dBFS')}",
+            "The end of the last note is missing, and a fade cannot bring it back.",
+        ),
+        "length.set-cut": Wording(
+            "The whole export stops too early",
+            "The whole export stops while the music still sounds: {files}",
+            lambda f: f"{count(int(f.number('files')), 'file')} end while sounding",
+            "The end of the last notes is missing.",
+        ),
+        "length.not-bars": Wording(
+            "No whole number of bars",
+            "The common length is no whole number of bars",
+            lambda f: f"{f.number('bars'):.3f} bars of four beats at the stated tempo",
+            "Parts exported to whole bars can be moved and repeated.",
+        ),
+        "length.idle-tail": Wording(
+            "Long silence at the end",
+            "All files carry a long silence at the end",
+            lambda f: f"{duration(f.number('ms'))} after the last sound",
+        ),
+        "rate.differs": Wording(
+            "Another sample rate",
+            "{files} has another sample rate",
+            _rate,
+            "Beside the others it would play at the wrong speed and pitch, or has to be converted.",
+        ),
+        "rate.off-brief": Wording(
+            "Not the asked sample rate",
+            "The files are not at the asked sample rate: {files}",
+            _off_brief,
+            "The session runs at the asked rate.",
+        ),
+        "depth.differs": Wording("Another bit depth", "{files} has another bit depth", _differs_depth),
+        "depth.low": Wording(
+            "Fewer bits than asked",
+            "{files} has fewer bits than asked",
+            lambda f: f"{f.number('bits'):.0f} bit, asked are {f.number('wanted_bits'):.0f}",
+            "Quiet sounds lose detail that no later step can bring back.",
+        ),
+        "depth.padded": Wording(
+            "Fewer bits in use than the file holds",
+            "{files} uses fewer bits than it holds",
+            lambda f: f"only {f.number('bits'):.0f} bits in use",
+            "A file that was 16 bit once stays so, whatever holds it.",
+        ),
+        "clipping.baked": Wording(
+            "Clipping is printed into the file",
+            "Clipping is printed into {files}",
+            _baked,
+            "The tops are gone for good: turning the file down afterwards does not bring them back.",
+        ),
+        "clipping.over": Wording(
+            "Over full scale, but intact",
+            "{files} goes over full scale, but is intact",
+            _over,
+            "",
+            "turn it down, and the others with it, so that the balance stays",
+        ),
+        "clipping.between-samples": Wording(
+            "Over full scale between samples",
+            "{files} goes over full scale between its samples",
+            lambda f: f"true peak +{signed(f.number('db'), digits=2)} dBTP",
+        ),
+        "headroom.hot": Wording(
+            "Little headroom",
+            "{files} has little headroom",
+            lambda f: (
+                f"peaks at {decibels(f.number('dbfs'), 'dBFS')}, {decibels(f.number('db'))} over the asked window"
+            ),
+            "",
+            "turn it down, and the others with it, so that the balance stays",
+        ),
+        "headroom.quiet": Wording(
+            "Very quiet",
+            "{files} is very quiet",
+            lambda f: (
+                f"peaks at {decibels(f.number('dbfs'), 'dBFS')}, {decibels(f.number('db'))} under the asked window"
+            ),
+            "In 16 bits, raising it raises the noise with it.",
+        ),
+        "headroom.normalised": Wording(
+            "Every file was set to one level",
+            "Most files were set to one level: {files}",
+            _normalised,
+            "The balance between the parts is lost.",
+        ),
+        "headroom.dc": Wording(
+            "Constant offset",
+            "{files} carries a constant offset",
+            lambda f: f"its mean lies at {signed(f.number('share') * 100, digits=2)} % of full scale",
+            "",
+            "take the offset out",
+        ),
+        "channels.same": Wording(
+            "Both sides are the same",
+            "Both sides of {files} are the same",
+            lambda f: "a mono sound in a stereo file",
+            "",
+            "make it mono",
+        ),
+        "channels.panned-mono": Wording(
+            "A mono sound, panned",
+            "{files} is one mono sound, panned",
+            lambda f: f"the right side is the left one at {decibels(f.number('gain_db'))}",
+            "",
+            "make it mono and keep its pan",
+        ),
+        "channels.one-side": Wording(
+            "One side is silent",
+            "One side of {files} is silent",
+            lambda f: f"only the {f.evidence.get('side')} side sounds",
+            "",
+            "make it mono",
+        ),
+        "channels.opposed": Wording(
+            "The sides cancel in mono",
+            "The two sides of {files} work against each other",
+            _opposed,
+            "Whoever hears the song in mono does not hear this part.",
+        ),
+        "channels.near-mono": Wording(
+            "The sides hardly differ",
+            "The two sides of {files} hardly differ",
+            lambda f: f"they differ by {decibels(f.number('db'))}",
+        ),
+        "channels.many": Wording(
+            "More than two channels",
+            "{files} holds more than two channels",
+            lambda f: f"{f.number('channels'):.0f} channels in one file",
+            "The channels carry no names, so their places are unknown.",
+        ),
+        "name.generic": Wording(
+            "The name does not say what plays",
+            "The name of {files} does not say what plays",
+            lambda f: "only a number or a general word",
+            "Guessing instruments by ear costs time and invites mistakes.",
+        ),
+        "name.characters": Wording(
+            "Characters some systems refuse",
+            "The name of {files} cannot be stored on every system",
+            _characters,
+            "",
+            "rename the copy",
+        ),
+        "name.clash": Wording(
+            "Two files share a name",
+            "These names are equal on some systems: {files}",
+            lambda f: "equal but for case, accents or the track number",
+            "",
+            "tell them apart in the copies' names",
+        ),
+        "name.long": Wording(
+            "A long name",
+            "The name of {files} is long",
+            lambda f: f"{f.number('characters_count'):.0f} characters, asked are at most {f.number('most'):.0f}",
+            "",
+            "shorten the copy's name",
+        ),
+        "name.copy-mark": Wording(
+            "Looks like a second copy",
+            "The name marks a second copy: {files}",
+            lambda f: (
+                f"beside {f.evidence['partner']}" if f.evidence.get("partner") else "the mark a file manager adds"
+            ),
+            "Only one of them can be the current one.",
+            "take the mark out of the copy's name",
+        ),
+        "name.number-gap": Wording(
+            "Track numbers miss some",
+            "The track numbers miss some",
+            lambda f: f"no file numbered {_missing(f)}",
+        ),
+        "name.number-twice": Wording(
+            "One number, two files",
+            "Two files carry the same track number: {files}",
+            lambda f: f"number {f.number('number'):.0f}",
+            "",
+            "number the copies anew",
+        ),
+        "name.facts-missing": Wording(
+            "Facts about the song are missing",
+            "Facts about the song are stated nowhere",
+            lambda f: f"missing: {_missing(f)}",
+            "Tempo and title set up the session, the grid and the effects that follow it.",
+        ),
+        "content.damaged": Wording(
+            "Cannot be read whole", "{files} cannot be read whole", _damaged, "What is missing cannot be made up here."
+        ),
+        "content.empty": Wording(
+            "No sound in it",
+            "There is no sound in {files}",
+            _empty,
+            "A part that was muted by mistake would be missing.",
+        ),
+        "content.nonfinite": Wording(
+            "Values that are no numbers",
+            "{files} holds values that are no numbers",
+            lambda f: f"{count(int(f.number('runs')), 'place')}, first at {f.first_place}",
+            "Played as they are, such values can become a loud click.",
+        ),
+        "content.lossy": Wording(
+            "A lossy format",
+            "{files} is in a lossy format",
+            lambda f: str(f.evidence.get("container", "")).upper(),
+            "What the format left out cannot be brought back, and later steps make it audible.",
+        ),
+        "content.no-rough-mix": Wording(
+            "No rough mix came",
+            "No rough mix came",
+            _none,
+            "It tells the balance and the mood you are used to, and shows whether anything is missing.",
+        ),
+        "content.several-mixes": Wording(
+            "Several rough mixes",
+            "More than one file could be the rough mix: {files}",
+            lambda f: count(int(f.number("files")), "candidate"),
+            "The mix should start from the current one.",
+        ),
+    }
+)
+"""Every code's words; a test holds it against the registry."""
+
+ACTION_WORDS: Mapping[Action, str] = MappingProxyType(
+    {Action.ASK: "Ask the client", Action.FIX: "Mend here", Action.NOTE: "Worth knowing"}
+)
+
+
+class Speaker:
+    """Says the findings of one delivery."""
+
+    def __init__(self, delivery: Delivery) -> None:
+        self._tracks = {t.path: t for t in delivery.tracks}
+
+    def facts(self, finding: Finding, path: str | None = None) -> Facts:
+        """What words need for one file of a finding (its first file when none is named)."""
+        if path is None and finding.files:
+            path = finding.files[0]
+        evidence = finding.evidence_of(path) if path else finding.evidence
+        return Facts(finding, path, self._tracks.get(path or ""), evidence)
+
+    def headline(self, finding: Finding) -> str:
+        """A few words, as they stand beside the file."""
+        return WORDINGS[finding.code].headline
+
+    def evidence(self, finding: Finding, path: str | None = None) -> str:
+        """Where and how much, for one file; no full stop."""
+        return WORDINGS[finding.code].evidence(self.facts(finding, path))
+
+    def matter(self, finding: Finding) -> str:
+        """Why it matters; empty for what is only worth knowing."""
+        return WORDINGS[finding.code].matter
+
+    def mend(self, finding: Finding) -> str:
+        """What is done about it here, as a verb phrase; empty when nothing is."""
+        return WORDINGS[finding.code].mend
+
+    def summary(self, finding: Finding) -> str:
+        """One plain sentence that names the files."""
+        names = listed([path.rpartition("/")[2] for path in finding.files])
+        told = WORDINGS[finding.code].about.format(files=readable(names))
+        if finding.by_file:
+            return f"{told}."
+        evidence = self.evidence(finding)
+        return f"{told}: {readable(evidence)}." if evidence else f"{told}."
+
+
+def readable(text: str) -> str:
+    """Text with undecodable bytes of file names shown as a replacement character."""
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
