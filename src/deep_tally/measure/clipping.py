@@ -15,13 +15,18 @@ from deep_tally.model.measures import Runs
 _DEPTHS = (8, 16, 20, 24, 32)
 
 
+def _finder(channels: int) -> RunFinder:
+    # A single sample at full scale is no clip: it is counted, but its place would crowd out real ones.
+    return RunFinder(channels, place_from=2)
+
+
 class ClipFinder:
     """Collects runs of codes at or beyond +-(2^(n-1) - 1), each polarity by itself."""
 
     def __init__(self, bits: int, channels: int) -> None:
         depths = sorted({*(d for d in _DEPTHS if d < bits), bits})
         self._channels = channels
-        self._finders = {d: (RunFinder(channels), RunFinder(channels)) for d in depths}
+        self._finders = {d: (_finder(channels), _finder(channels)) for d in depths}
 
     def feed(self, codes: NDArray[np.int32], bits_so_far: int) -> None:
         """Take in int32 codes [shape=(frames, channels)], shifted up to 32 bits."""

@@ -1,12 +1,13 @@
 """A crew of worker processes: jobs go in, reports come out, a crash costs one job.
 
-No threads: whoever owns the crew polls it (the window from a timer, the command line in a loop). The
-processes are forked from a server that has the heavy imports loaded, so a new one takes milliseconds and
-killing one is how work is cancelled; jobs only read, so nothing can be left half done.
+No threads: whoever owns the crew polls it (the window from a timer, the command line in a loop), and no
+call waits for a process. Killing a process is how work is cancelled; jobs only read, so nothing can be left
+half done.
 """
 
 from __future__ import annotations
 
+import importlib
 import multiprocessing
 import os
 import resource
@@ -24,6 +25,7 @@ from deep_tally.model.errors import DeepTallyError
 _MEMORY_MOST = 4 << 30
 _REPORT_EVERY_S = 0.05
 _STUCK_AFTER_S = 120.0
+_MEASURING = "deep_tally.measure.job"
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,16 +68,19 @@ class _Worker:
 class Crew:
     """Runs jobs in up to `workers` processes, first come, first served.
 
-    A job is a module-level function whose first argument is a progress callback `(done, total)`.
+    A job is a module-level function whose first argument is a progress callback `(done, total)`; `preload` is
+    the module with the jobs, imported by a new process before its first one arrives.
     """
 
-    def __init__(self, *, workers: int | None = None, stuck_after_s: float = _STUCK_AFTER_S) -> None:
+    def __init__(
+        self, *, workers: int | None = None, preload: str = _MEASURING, stuck_after_s: float = _STUCK_AFTER_S
+    ) -> None:
         self._most = workers or max(1, len(os.sched_getaffinity(0)))
         self._stuck_after_s = stuck_after_s
         # Several BLAS threads in each of several processes only get in each other's way.
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-        self._context = multiprocessing.get_context("forkserver")
-        self._context.set_forkserver_preload(["deep_tally.measure.job"])
+        self._context = multiprocessing.get_context("spawn")
+        self._preload = preload
         self._waiting: deque[tuple[str, Callable[..., Any], tuple[Any, ...]]] = deque()
         self._workers: list[_Worker] = []
 
@@ -108,6 +113,10 @@ class Crew:
                 self._dismiss(worker)
         self._hand_out()
         return reports
+
+    def forget_waiting(self) -> None:
+        """Drop the jobs that no worker has begun."""
+        self._waiting.clear()
 
     def cancel(self) -> None:
         """Forget all waiting jobs and end those at work; nothing more is reported of them."""
@@ -154,7 +163,7 @@ class Crew:
 
     def _hire(self) -> _Worker:
         ours, theirs = self._context.Pipe()
-        process = self._context.Process(target=_work, args=(theirs,), daemon=True)
+        process = self._context.Process(target=_work, args=(theirs, self._preload), daemon=True)
         process.start()
         theirs.close()
         return _Worker(process, ours)
@@ -166,10 +175,11 @@ class Crew:
         worker.process.join()
 
 
-def _work(pipe: Connection) -> None:
+def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY_MOST, _MEMORY_MOST))
+    importlib.import_module(preload)
     while True:
         try:
             job, function, arguments = pipe.recv()

@@ -3,10 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
-
-import numpy as np
-from numpy.typing import NDArray
 
 from deep_tally.intake.reading import open_sound
 from deep_tally.measure.one_pass import measure_sound
@@ -47,17 +43,3 @@ def _short_data(sound: SoundFormat) -> Damage | None:
 
 def _minutes(seconds: float) -> str:
     return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
-
-
-def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> NDArray[np.float32]:
-    """Samples for drawing: float32 [shape=(frames, channels)], fewer at the end of the file.
-
-    Raises
-    ------
-    UnreadableSound
-        The file cannot be opened or read any more.
-    """
-    with open_sound(path) as reader:
-        samples = reader.read(start, frames).samples
-        progress(frames, frames)
-        return np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0).astype(np.float32)

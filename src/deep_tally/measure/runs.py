@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import itertools
 from collections import Counter
+from collections.abc import Iterable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,13 +14,16 @@ PLACES_KEPT = 1000
 
 
 class RunFinder:
-    """Collects the runs of one condition in a stream of blocks."""
+    """Collects the runs of one condition in a stream of blocks.
 
-    def __init__(self, channels: int) -> None:
+    Runs shorter than `place_from` samples are counted, but keep no place.
+    """
+
+    def __init__(self, channels: int, *, place_from: int = 1) -> None:
+        self._place_from = place_from
         self._open: list[int | None] = [None] * channels
         self._lengths: Counter[int] = Counter()
-        self._places: list[list[Run]] = [[] for _ in range(channels)]
-        self._longest: Run | None = None
+        self._places: list[tuple[int, int, int]] = []
         self._position = 0
 
     def skip(self, frames: int) -> None:
@@ -45,31 +48,25 @@ class RunFinder:
         if len(stops) and stops[-1] == self._position + frames:
             self._open[channel] = int(starts[-1])
             starts, stops = starts[:-1], stops[:-1]
-        if not len(starts):
-            return
         lengths = stops - starts
-        self._lengths.update(dict(zip(*(a.tolist() for a in np.unique(lengths, return_counts=True)), strict=True)))
-        kept = self._places[channel]
-        for index in range(min(len(starts), PLACES_KEPT - len(kept))):
-            kept.append(Run(frame=int(starts[index]), frames=int(lengths[index]), channel=channel))
-        longest = int(lengths.argmax())
-        self._compare(Run(frame=int(starts[longest]), frames=int(lengths[longest]), channel=channel))
+        counted = np.unique(lengths, return_counts=True)
+        self._lengths.update(dict(zip(*(a.tolist() for a in counted), strict=True)))
+        kept = np.flatnonzero(lengths >= self._place_from)
+        self._keep(zip((-lengths[kept]).tolist(), starts[kept].tolist(), [channel] * len(kept), strict=True))
 
     def _close(self, channel: int, stop: int) -> None:
         start = self._open[channel]
         self._open[channel] = None
-        if start is None:
-            return
-        run = Run(frame=start, frames=stop - start, channel=channel)
-        self._lengths[run.frames] += 1
-        if len(self._places[channel]) < PLACES_KEPT:
-            self._places[channel].append(run)
-        self._compare(run)
+        if start is not None:
+            self._lengths[stop - start] += 1
+            if stop - start >= self._place_from:
+                self._keep([(start - stop, start, channel)])
 
-    def _compare(self, run: Run) -> None:
-        best = self._longest
-        if best is None or (run.frames, -run.frame, -run.channel) > (best.frames, -best.frame, -best.channel):
-            self._longest = run
+    def _keep(self, places: Iterable[tuple[int, int, int]]) -> None:
+        """Keep the longest, as (minus length, start, channel); which ones does not depend on the blocks."""
+        self._places += places
+        if len(self._places) > 4 * PLACES_KEPT:
+            self._places = sorted(self._places)[:PLACES_KEPT]
 
     def result(self) -> Runs:
         """All runs; call once, at the end."""
@@ -79,16 +76,15 @@ class RunFinder:
 def merge_runs(finders: list[RunFinder]) -> Runs:
     """The runs of several conditions together (both polarities of full scale)."""
     lengths: Counter[int] = Counter()
-    places: list[Run] = []
-    longest: list[Run] = []
+    places: list[tuple[int, int, int]] = []
     for finder in finders:
         finder.skip(0)
         lengths += finder._lengths
-        places += itertools.chain.from_iterable(finder._places)
-        longest += [finder._longest] if finder._longest else []
-    places.sort(key=lambda r: (r.frame, r.channel))
+        places += finder._places
+    longest_first = [Run(frame=start, frames=-length, channel=channel) for length, start, channel in sorted(places)]
+    kept = sorted(longest_first[:PLACES_KEPT], key=lambda r: (r.frame, r.channel))
     return Runs(
         lengths=dict(sorted(lengths.items())),
-        places=tuple(places[:PLACES_KEPT]),
-        longest=max(longest, key=lambda r: (r.frames, -r.frame, -r.channel), default=None),
+        places=tuple(kept),
+        longest=longest_first[0] if longest_first else None,
     )

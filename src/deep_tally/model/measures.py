@@ -30,9 +30,9 @@ class Runs:
     lengths : dict of int to int
         How many runs have each length in samples. Nothing is left out here.
     places : tuple of Run
-        The first runs, at most `PLACES_KEPT` of them, in order of time.
+        The longest runs, at most a thousand, in order of time.
     longest : Run or None
-        The longest run, wherever it lies.
+        The longest of them.
     """
 
     lengths: dict[int, int] = field(default_factory=dict)

@@ -28,7 +28,7 @@ class Picture:
 
 def picture_of(finding: Finding, track: Track) -> Picture | None:
     """The picture for one file of a finding; None when there is no sound to show."""
-    if track.measures is None or track.format is None or not track.measures.overview:
+    if track.measures is None or track.format is None or not track.is_heard:
         return None
     name = track.path.rpartition("/")[2]
     clip = track.measures.worst_clip

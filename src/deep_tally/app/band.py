@@ -1,0 +1,175 @@
+"""The band: what came, what most files agree on, the three tallies, and the next step."""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+
+from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
+from deep_tally.app.rows import Sheet
+from deep_tally.app.theme import Theme, font
+from deep_tally.model.files import Intake, Role
+from deep_tally.model.findings import Action, Count
+from deep_tally.reply.numbers import clock, count, depth, kilohertz
+from deep_tally.reply.words import ACTION_WORDS, readable
+
+HEIGHT = 92
+_MARKS_MOST = 4 * BUNDLE
+
+
+class Tally(QAbstractButton):
+    """How many findings one action has, as figure and tally marks; pressing it shows only those files."""
+
+    def __init__(self, action: Action, theme: Theme) -> None:
+        super().__init__()
+        self.action = action
+        self._theme = theme
+        self._count: Count | None = None
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        theme.changed.connect(self.update)
+        self.show_count(None)
+
+    def show_count(self, counted: Count | None) -> None:
+        """Show a count; None while it is not known."""
+        self._count = counted
+        told = "not known yet"
+        if counted is not None:
+            told = f"{count(counted.findings, 'finding')} in {count(counted.files, 'file')}"
+        self.setAccessibleName(f"{ACTION_WORDS[self.action]}: {told}")
+        self.setToolTip(f"{ACTION_WORDS[self.action]}: {told}.\nPress to show only these files.")
+        self.setEnabled(counted is not None and counted.findings > 0)
+        self.updateGeometry()
+        self.update()
+
+    @property
+    def counted(self) -> Count | None:
+        """What is shown."""
+        return self._count
+
+    def sizeHint(self) -> QSize:
+        return QSize(164, 76)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        colours = self._theme.colours
+        colour = colours.action(self.action)
+        if self.isChecked():
+            painter.fillRect(QRectF(0, self.height() - 3, self.width() - 12, 3), colour)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(colours.fix), 1))
+            painter.drawRoundedRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1), 4, 4)
+        draw_shape(painter, self.action, QPointF(12, 18), 12, colour)
+        painter.setFont(font(13, 600))
+        painter.setPen(colour)
+        painter.drawText(QRectF(25, 8, self.width() - 25, 20), Qt.AlignmentFlag.AlignVCenter, ACTION_WORDS[self.action])
+        if self._count is None:
+            return
+        figure = str(self._count.findings)
+        painter.setFont(font(26, 700))
+        width = QFontMetricsF(painter.font()).horizontalAdvance(figure)
+        painter.drawText(QRectF(5, 28, width + 4, 36), Qt.AlignmentFlag.AlignVCenter, figure)
+        shown = min(self._count.findings, _MARKS_MOST)
+        draw_tally(painter, shown, QRectF(width + 12, 36, tally_width(shown), 20), colour)
+        painter.setFont(font(11))
+        painter.setPen(QColor(colours.soft))
+        files = f"in {count(self._count.files, 'file')}" if self._count.files else ""
+        left = width + 22 + tally_width(shown) if shown else width + 14
+        painter.drawText(QRectF(left, 36, 80, 20), Qt.AlignmentFlag.AlignVCenter, files)
+
+
+def _short(folder: Path) -> str:
+    """A path as it is told, the home folder as ~."""
+    home = Path.home()
+    return readable(f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder))
+
+
+class Band(QWidget):
+    """The top of the window."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setFixedHeight(HEIGHT)
+        self.setAutoFillBackground(True)
+        self.title = QLabel("Deep Tally")
+        self.title.setFont(font(24, 700))
+        self.facts = QLabel()
+        self.facts.setFont(font(14))
+        self.source = QLabel()
+        self.source.setFont(font(11))
+        for label in (self.title, self.facts, self.source):
+            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        words = QVBoxLayout()
+        words.setSpacing(1)
+        words.addStretch()
+        words.addWidget(self.title)
+        words.addWidget(self.facts)
+        words.addWidget(self.source)
+        words.addStretch()
+        self.tallies = {action: Tally(action, theme) for action in Action}
+        self.next = QPushButton("Write the reply")
+        self.next.setProperty("look", "main")
+        self.next.setMinimumHeight(38)
+        self.next.setToolTip("Write the reply to the client (Ctrl+2)")
+        line = QHBoxLayout(self)
+        line.setContentsMargins(24, 0, 24, 0)
+        line.setSpacing(0)
+        line.addLayout(words, 1)
+        for tally in self.tallies.values():
+            line.addWidget(tally)
+        line.addSpacing(12)
+        line.addWidget(self.next)
+        theme.changed.connect(self._colour)
+        self._colour()
+
+    def show_counts(self, counts: dict[Action, Count] | None) -> None:
+        """Show the tallies; None while they are not known."""
+        for action, tally in self.tallies.items():
+            tally.show_count(counts[action] if counts is not None else None)
+        self.next.setEnabled(counts is not None)
+
+    def show_sheet(self, intake: Intake, sheet: Sheet) -> None:
+        """Show what came and what most files agree on."""
+        song = sheet.delivery.sets[0] if sheet.delivery is not None else None
+        title = song.facts.title if song is not None else None
+        self.title.setText(readable(title or intake.name))
+        roles = Counter(e.role for e in intake.sounds)
+        asked = sum(n for role, n in roles.items() if role.is_asked)
+        what = [count(asked, "trackout")]
+        mixes = roles[Role.ROUGH_MIX]
+        what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
+        facts = [" and ".join(what)]
+        if song is not None:
+            facts += [f"{song.facts.tempo_bpm:g} BPM"] if song.facts.tempo_bpm else []
+            facts += [song.facts.key] if song.facts.key else []
+        common = sheet.common
+        facts += [kilohertz(common.rate_hz)] if common.rate_hz else []
+        facts += [depth(common.bits, common.sample_format)] if common.sample_format else []
+        facts += [clock(common.seconds)] if common.seconds is not None else []
+        self.facts.setText("  ·  ".join(facts))
+        others = len(intake.entries) - len(intake.sounds)
+        rest = f"  ·  {count(others, 'other file')}, not audio" if others else ""
+        self.source.setText(_short(intake.source) + rest)
+        self.source.setToolTip("\n".join(readable(e.path) for e in intake.entries if not e.role.is_audio))
+
+    def show_nothing(self) -> None:
+        """No delivery is open."""
+        self.title.setText("Deep Tally")
+        self.facts.setText("Check a client's files before the mix begins")
+        self.source.setText("")
+        self.show_counts(None)
+
+    def _colour(self) -> None:
+        colours = self._theme.colours
+        palette = self.palette()
+        palette.setColor(self.backgroundRole(), QColor(colours.raised))
+        self.setPalette(palette)
+        self.facts.setStyleSheet(f"color: {colours.soft}")
+        self.source.setStyleSheet(f"color: {colours.soft}")

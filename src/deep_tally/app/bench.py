@@ -1,0 +1,238 @@
+"""The bench: the selected file large, and what is wrong with it in words."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.marks import draw_shape
+from deep_tally.app.rows import Row
+from deep_tally.app.theme import Theme, font
+from deep_tally.app.waveform import Waveform
+from deep_tally.model.findings import Finding
+from deep_tally.reply.numbers import clock, decibels, depth, kilohertz
+from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+
+_PANEL_WIDTH = 380
+
+
+class FindingCard(QAbstractButton):
+    """One finding in words; pressing it goes to its place."""
+
+    def __init__(self, finding: Finding, path: str, speaker: Speaker, theme: Theme, *, root: str = "") -> None:
+        super().__init__()
+        self.finding = finding
+        self._theme = theme
+        self._headline = speaker.headline(finding)
+        evidence = readable(speaker.evidence(finding, path))
+        matter = "" if root else speaker.matter(finding)
+        mend = speaker.mend(finding) if not root and finding.action.value == "fix" else ""
+        self._lines = [f"Settled by: {root[:1].lower()}{root[1:]}"] if root else []
+        self._lines += [f"{evidence[:1].upper()}{evidence[1:]}."] if evidence else []
+        self._lines += [matter] if matter else []
+        self._lines += [f"Here: {mend}."] if mend else []
+        self._is_settled = bool(root)
+        self.setText(f"{ACTION_WORDS[finding.action]}: {self._headline}")
+        self.setAccessibleName(". ".join([self.text(), *self._lines]))
+        self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\nPress to go to its place.")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
+        policy.setHeightForWidth(True)
+        self.setSizePolicy(policy)
+        theme.changed.connect(self.update)
+
+    def heightForWidth(self, width: int) -> int:
+        return round(self._lay_out(None, width))
+
+    def sizeHint(self) -> QSize:
+        width = self.width() or _PANEL_WIDTH
+        return QSize(_PANEL_WIDTH - 40, self.heightForWidth(width))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(160, self.heightForWidth(self.width() or _PANEL_WIDTH))
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        colours = self._theme.colours
+        if self.hasFocus() or self.underMouse():
+            painter.setPen(QPen(QColor(colours.fix if self.hasFocus() else colours.rule), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        self._lay_out(painter, self.width())
+
+    def _lay_out(self, painter: QPainter | None, width: int) -> float:
+        """Draw with a painter, measure without one; returns the height."""
+        colours = self._theme.colours
+        owned = painter is None
+        y = 7.0
+        for number, line in enumerate([self._headline, *self._lines]):
+            head = number == 0
+            used = font(14 if head else 13, (400 if self._is_settled else 700) if head else 400)
+            metrics = QFontMetricsF(used)
+            flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
+            box = metrics.boundingRect(QRectF(28, 0, max(60, width - 36), 4000), int(flags), line)
+            if not owned and painter is not None:
+                painter.setFont(used)
+                painter.setPen(QColor(colours.ink if head and not self._is_settled else colours.soft))
+                painter.drawText(QRectF(28, y, max(60, width - 36), box.height() + 2), int(flags), line)
+            if head and painter is not None:
+                draw_shape(painter, self.finding.action, QPointF(14, y + 9), 12, colours.action(self.finding.action))
+            y += box.height() + (3 if head else 1)
+        return y + 7
+
+
+class FindingPanel(QScrollArea):
+    """All findings of a file. `pressed` tells the one the user wants to see."""
+
+    pressed = Signal(object)
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setAccessibleName("What is wrong, and who acts")
+        self.viewport().setAutoFillBackground(False)
+        self.cards: list[FindingCard] = []
+
+    def show_row(self, row: Row | None, speaker: Speaker | None) -> None:
+        """Show a row's findings, or that there is nothing to say."""
+        inside = QWidget()
+        inside.setAutoFillBackground(False)
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 4, 8)
+        column.setSpacing(2)
+        title = QLabel("What is wrong, and who acts")
+        title.setFont(font(13, 600))
+        title.setContentsMargins(8, 4, 0, 4)
+        column.addWidget(title)
+        self.cards = []
+        if row is not None and speaker is not None:
+            for finding in sorted(row.findings, key=lambda f: -f.action.gravity):
+                self._add(column, FindingCard(finding, row.track.path, speaker, self._theme))
+                for absorbed in finding.absorbed:
+                    if row.track.path in absorbed.files:
+                        root = speaker.headline(finding)
+                        self._add(column, FindingCard(absorbed, row.track.path, speaker, self._theme, root=root))
+        if not self.cards:
+            words = QLabel(_nothing(row, speaker))
+            words.setWordWrap(True)
+            words.setContentsMargins(8, 4, 8, 0)
+            column.addWidget(words)
+        column.addStretch()
+        self.setWidget(inside)
+        inside.setAutoFillBackground(False)  # setWidget switches it on
+
+    def _add(self, column: QVBoxLayout, card: FindingCard) -> None:
+        card.clicked.connect(lambda: self.pressed.emit(card.finding))
+        column.addWidget(card)
+        self.cards.append(card)
+
+
+def _nothing(row: Row | None, speaker: Speaker | None) -> str:
+    if row is None:
+        return "Choose a file in the sheet to see it here."
+    if speaker is None:
+        return "Findings come when all files are measured."
+    if not row.is_measured:
+        return "This file was not measured. Read the delivery again to measure it."
+    if not row.track.role.is_asked:
+        return f"This is the {row.track.role.value}. It is only looked at for damage, sound and rate, and is fine."
+    return "Nothing to say about this file. It can go into the mix as it is."
+
+
+class Bench(QWidget):
+    """Waveform on the left, findings on the right."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self.setAutoFillBackground(True)
+        self.waveform = Waveform(theme)
+        self.panel = FindingPanel(theme)
+        self.panel.setFixedWidth(_PANEL_WIDTH)
+        self.name = QLabel()
+        self.name.setFont(font(15, 700))
+        self.facts = QLabel()
+        self.facts.setFont(font(13))
+        self.to_finding = _quiet_button("Zoom to finding", "Go to the next marked place (N)")
+        self.whole = _quiet_button("Whole file", "Show the whole file (0)")
+        self.to_finding.clicked.connect(lambda: self.waveform.step_mark(1))
+        self.whole.clicked.connect(self.waveform.show_all)
+        head = QHBoxLayout()
+        head.setContentsMargins(24, 6, 8, 0)
+        head.setSpacing(12)
+        head.addWidget(self.name)
+        head.addWidget(self.facts)
+        head.addStretch()
+        head.addWidget(self.to_finding)
+        head.addWidget(self.whole)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.setContentsMargins(0, 0, 0, 0)
+        left.addLayout(head)
+        wave = QHBoxLayout()
+        wave.setContentsMargins(8, 0, 12, 4)
+        wave.addWidget(self.waveform)
+        left.addLayout(wave, 1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 12, 0)
+        whole.setSpacing(8)
+        whole.addLayout(left, 1)
+        whole.addWidget(self.panel)
+        self.panel.pressed.connect(self.waveform.go_to)
+        theme.changed.connect(self._colour)
+        self._colour()
+        self.show_row(None, None)
+
+    def show_row(self, row: Row | None, speaker: Speaker | None) -> None:
+        """Put a file on the bench."""
+        track = row.track if row is not None else None
+        self.name.setText("" if row is None else f"{row.number}  {row.title}".strip())
+        self.facts.setText("" if track is None else _facts(row))
+        self.waveform.show_track(track, row.findings if row is not None else ())
+        self.panel.show_row(row, speaker)
+        self.to_finding.setEnabled(bool(self.waveform.marks))
+        self.whole.setEnabled(track is not None and track.measures is not None)
+
+    def _colour(self) -> None:
+        palette = self.palette()
+        palette.setColor(self.backgroundRole(), QColor(self._theme.colours.raised))
+        self.setPalette(palette)
+        self.facts.setStyleSheet(f"color: {self._theme.colours.soft}")
+
+
+def _facts(row: Row) -> str:
+    sound, m = row.track.format, row.track.measures
+    if sound is None or m is None:
+        return ""
+    channels = {1: "mono", 2: "stereo"}.get(sound.channels, f"{sound.channels} channels")
+    parts = [
+        channels,
+        kilohertz(sound.rate_hz),
+        depth(sound.bits, sound.sample_format),
+        clock(sound.seconds, digits=3),
+    ]
+    if m.loudness_lufs is not None:
+        parts.append(decibels(m.loudness_lufs, "LUFS"))
+    if m.crest_db is not None:
+        parts.append(f"crest {decibels(m.crest_db)}")
+    return ", ".join(parts)
+
+
+def _quiet_button(words: str, tip: str) -> QPushButton:
+    button = QPushButton(words)
+    button.setProperty("look", "quiet")
+    button.setToolTip(tip)
+    return button

@@ -1,0 +1,152 @@
+"""The page of keys and the page about the program with all licences."""
+
+from __future__ import annotations
+
+from importlib import metadata, resources
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QTextBrowser, QVBoxLayout, QWidget
+
+from deep_tally import __version__
+from deep_tally.app.theme import font
+
+KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
+    (
+        "Anywhere",
+        (
+            ("Ctrl+O", "Open a folder"),
+            ("Ctrl+Shift+O", "Open files"),
+            ("Ctrl+1 / Ctrl+2", "Sheet / reply"),
+            ("Esc", "Cancel measuring"),
+            ("F1", "This page"),
+            ("Ctrl+Q", "Quit"),
+        ),
+    ),
+    (
+        "Sheet",
+        (
+            ("Up, Down", "Go to another file"),
+            ("Enter", "To the waveform"),
+            ("Ctrl+F", "Find a file by its name"),
+            ("Alt+1 / 2 / 3", "Only: ask / mend / worth knowing"),
+            ("Alt+0", "Show everything"),
+            ("Alt+S", "Sort by…"),
+            ("Ctrl+C", "Copy the chosen rows as text"),
+        ),
+    ),
+    (
+        "Waveform",
+        (
+            ("+ / -, wheel", "Zoom"),
+            ("Left, Right, drag", "Move"),
+            ("Home, End", "Start, end of the file"),
+            ("N / P", "Next / previous mark"),
+            ("0, double click", "Whole file"),
+        ),
+    ),
+    (
+        "Reply",
+        (
+            ("Ctrl+S", "Save"),
+            ("Ctrl+Shift+C", "Copy as text"),
+            ("Ctrl+Z", "Undo a change"),
+        ),
+    ),
+)
+
+# What is shipped or needed to run, by the name of its distribution.
+_LIBRARIES = (
+    "PySide6-Essentials",
+    "numpy",
+    "scipy",
+    "soundfile",
+    "pydantic",
+    "platformdirs",
+    "jinja2",
+    "click",
+    "rich",
+)
+
+
+class KeysPage(QDialog):
+    """All keys on one page."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(24)
+        grid.setVerticalSpacing(6)
+        row = 0
+        for place, keys in KEYS:
+            head = QLabel(place)
+            head.setFont(font(15, 700))
+            head.setContentsMargins(0, 10 if row else 0, 0, 2)
+            grid.addWidget(head, row, 0, 1, 2)
+            row += 1
+            for key, what in keys:
+                name = QLabel(key)
+                name.setFont(font(14, 600))
+                grid.addWidget(name, row, 0)
+                grid.addWidget(QLabel(what), row, 1)
+                row += 1
+        _finish(self, grid)
+
+
+class AboutPage(QDialog):
+    """Version, licence, and the licences of everything the program is built of."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("About Deep Tally")
+        self.resize(620, 560)
+        title = QLabel(f"Deep Tally {__version__}")
+        title.setFont(font(22, 700))
+        words = QLabel(
+            "Checks a delivery of trackouts before the mix begins.\n"
+            "Your client's files are never changed, and nothing leaves this machine."
+        )
+        words.setWordWrap(True)
+        text = QTextBrowser()
+        text.setAccessibleName("Licences")
+        text.setPlainText(_licences())
+        inside = QVBoxLayout()
+        inside.addWidget(title)
+        inside.addWidget(words)
+        inside.addWidget(text, 1)
+        _finish(self, inside)
+
+
+def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout) -> None:
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons.rejected.connect(dialog.reject)
+    column = QVBoxLayout(dialog)
+    column.setContentsMargins(24, 20, 24, 16)
+    column.setSpacing(16)
+    column.addLayout(inside, 1)
+    column.addWidget(buttons, 0, Qt.AlignmentFlag.AlignRight)
+
+
+def _licences() -> str:
+    """Our licence, and name, version and licence of every library and font."""
+    parts = ["Deep Tally is free software under the MIT licence.\n", "Libraries:"]
+    for name in _LIBRARIES:
+        try:
+            about = metadata.metadata(name)
+        except metadata.PackageNotFoundError:
+            continue
+        licence = (
+            about.get("License-Expression") or about.get("License") or _classified(about.get_all("Classifier") or [])
+        )
+        parts.append(f"  {about['Name']} {about['Version']}: {(licence or 'see its package').splitlines()[0]}")
+    parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")
+    parts.append("  Qt, inside PySide6: LGPL-3.0-only\n")
+    parts.append(
+        "Typeface: Atkinson Hyperlegible Next (its latin and latin-ext subsets merged), SIL Open Font License 1.1:\n"
+    )
+    parts.append(resources.files("deep_tally.app").joinpath("fonts/OFL.txt").read_text("utf-8"))
+    return "\n".join(parts)
+
+
+def _classified(classifiers: list[str]) -> str:
+    return ", ".join(c.rpartition(" :: ")[2] for c in classifiers if c.startswith("License ::"))

@@ -1,0 +1,139 @@
+"""A reply page as an editable Qt document, and back: every paragraph remembers what kind of block it is."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QByteArray, QUrl
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QImage,
+    QPainter,
+    QTextBlock,
+    QTextBlockFormat,
+    QTextCharFormat,
+    QTextCursor,
+    QTextDocument,
+    QTextFormat,
+    QTextImageFormat,
+)
+from PySide6.QtSvg import QSvgRenderer
+
+from deep_tally.app.theme import Colours, font
+from deep_tally.reply.page import Block, BlockKind, Page
+from deep_tally.reply.picture import HEIGHT, WIDTH, Picture
+
+_KIND = QTextFormat.Property.UserProperty.value + 1
+_NUMBER = QTextFormat.Property.UserProperty.value + 2
+_PICTURE_WIDTH = 560
+_SHARPNESS = 2
+_OBJECT = "\N{OBJECT REPLACEMENT CHARACTER}"
+
+_SIZES: dict[BlockKind, tuple[int, int, int, int]] = {
+    # pixels, weight, space above, indent
+    "title": (22, 700, 0, 0),
+    "section": (17, 700, 26, 0),
+    "heading": (15, 700, 22, 0),
+    "text": (14, 400, 6, 0),
+    "item": (14, 400, 4, 24),
+    "hint": (13, 400, 4, 24),
+    "picture": (12, 400, 6, 24),
+}
+
+
+class PageText:
+    """Puts pages into a QTextDocument and reads them out again as they were edited."""
+
+    def __init__(self, document: QTextDocument) -> None:
+        self._document = document
+        self._pictures: dict[str, Picture] = {}
+
+    def show(self, page: Page, colours: Colours) -> None:
+        """Replace the document's text by a page; the undo history starts anew."""
+        self._document.clear()
+        self._document.setDefaultFont(font(14))
+        self._pictures = {}
+        cursor = QTextCursor(self._document)
+        for position, block in enumerate(page.blocks):
+            formats = self._formats(block, colours)
+            if position:
+                cursor.insertBlock(*formats)
+            else:
+                cursor.setBlockFormat(formats[0])
+                cursor.setCharFormat(formats[1])
+                cursor.setBlockCharFormat(formats[1])
+            if block.picture is not None:
+                self._insert_picture(cursor, block.picture)
+            else:
+                cursor.insertText(f"{block.number}  {block.text}" if block.number else block.text)
+        self._document.clearUndoRedoStacks()
+        self._document.setModified(False)
+
+    def page(self) -> Page:
+        """The document as a page; empty paragraphs are left out."""
+        blocks: list[Block] = []
+        paragraph = self._document.begin()
+        while paragraph.isValid():
+            block = self._block(paragraph)
+            if block is not None:
+                blocks.append(block)
+            paragraph = paragraph.next()
+        return Page(tuple(blocks))
+
+    def _block(self, paragraph: QTextBlock) -> Block | None:
+        text = paragraph.text()
+        kind: BlockKind = paragraph.blockFormat().property(_KIND) or "text"
+        if _OBJECT in text:
+            name = _image_name(paragraph)
+            picture = self._pictures.get(name)
+            return Block("picture", picture.words, picture=picture) if picture is not None else None
+        text = text.replace("\N{LINE SEPARATOR}", " ").strip()
+        if not text or kind == "picture":
+            return Block("text", text) if text else None
+        number = paragraph.blockFormat().property(_NUMBER) if kind == "heading" else None
+        if number and text.startswith(f"{number} "):
+            text = text.removeprefix(f"{number} ").strip()
+        else:
+            number = None
+        return Block(kind, text, number=number)
+
+    def _formats(self, block: Block, colours: Colours) -> tuple[QTextBlockFormat, QTextCharFormat]:
+        pixels, weight, above, indent = _SIZES[block.kind]
+        paragraph = QTextBlockFormat()
+        paragraph.setTopMargin(above)
+        paragraph.setBottomMargin(4)
+        paragraph.setLeftMargin(indent)
+        paragraph.setLineHeight(128, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)
+        paragraph.setProperty(_KIND, block.kind)
+        if block.number:
+            paragraph.setProperty(_NUMBER, block.number)
+        letters = QTextCharFormat()
+        used: QFont = font(pixels, weight)
+        letters.setFont(used)
+        colour = colours.soft if block.kind == "hint" else colours.ink
+        letters.setForeground(QColor(colour))
+        return paragraph, letters
+
+    def _insert_picture(self, cursor: QTextCursor, picture: Picture) -> None:
+        name = f"picture-{len(self._pictures)}"
+        self._pictures[name] = picture
+        height = _PICTURE_WIDTH * HEIGHT // WIDTH
+        image = QImage(_PICTURE_WIDTH * _SHARPNESS, height * _SHARPNESS, QImage.Format.Format_ARGB32_Premultiplied)
+        image.fill(QColor("#FFFFFF"))
+        painter = QPainter(image)
+        QSvgRenderer(QByteArray(picture.svg.encode())).render(painter)
+        painter.end()
+        self._document.addResource(QTextDocument.ResourceType.ImageResource.value, QUrl(name), image)
+        shown = QTextImageFormat()
+        shown.setName(name)
+        shown.setWidth(_PICTURE_WIDTH)
+        shown.setHeight(height)
+        shown.setToolTip(picture.words)
+        cursor.insertImage(shown)
+
+
+def _image_name(paragraph: QTextBlock) -> str:
+    for fragment in paragraph:  # type: ignore[attr-defined]
+        found = fragment.fragment().charFormat()
+        if found.isImageFormat():
+            return str(found.toImageFormat().name())
+    return ""

@@ -1,0 +1,258 @@
+"""The reply as the client will read it: what to ask on the left, the page to edit on the right."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QTextEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.page_text import PageText
+from deep_tally.app.settings import Settings
+from deep_tally.app.theme import DAY, Theme, font
+from deep_tally.model.delivery import Delivery
+from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.findings import Action
+from deep_tally.reply.letter import write_letter
+from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.page import Page, to_text
+from deep_tally.reply.requests import Request, group_requests
+from deep_tally.reply.save import FORMS, save_reply
+from deep_tally.reply.words import readable
+
+_LIST_WIDTH = 372
+_PAGE_WIDTH = 860
+
+
+class ReplyView(QWidget):
+    """Everything about the reply. `said` tells what happened, in one sentence."""
+
+    said = Signal(str)
+
+    def __init__(self, theme: Theme, settings: Settings) -> None:
+        super().__init__()
+        self._theme, self._settings = theme, settings
+        self._delivery: Delivery | None = None
+        self._left_out: set[str] = set()
+        self.engineer = self._field("Your name", "engineer", "The name under the reply")
+        self.client = self._field("Client", "client", "The name in the greeting")
+        names = QFormLayout()
+        names.setContentsMargins(0, 0, 0, 8)
+        names.addRow("Your &name", self.engineer)
+        names.addRow("&Client", self.client)
+        self._list = QVBoxLayout()
+        self._list.setSpacing(0)
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(24, 12, 12, 12)
+        column.addLayout(names)
+        column.addLayout(self._list)
+        column.addStretch()
+        left = QScrollArea()
+        left.setWidget(inside)
+        left.setWidgetResizable(True)
+        left.setFixedWidth(_LIST_WIDTH)
+        left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        left.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+        self.text = QTextEdit()
+        self.text.setAccessibleName("The reply; it can be edited")
+        self.text.setAcceptRichText(False)
+        self.text.setTabChangesFocus(True)
+        self.text.setFrameShape(QFrame.Shape.NoFrame)
+        self.text.setMaximumWidth(_PAGE_WIDTH)
+        self.text.document().setDocumentMargin(44)
+        self._page_text = PageText(self.text.document())
+        self.text.document().modificationChanged.connect(self._tell_edited)
+        self.copy = self._button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
+        self.anew = self._button(
+            "Write it anew", "Put your changes away and write the reply from the findings", self.rewrite
+        )
+        self.edited = QLabel("Edited by you")
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(0, 8, 0, 8)
+        buttons.addWidget(self.edited)
+        buttons.addWidget(self.anew)
+        buttons.addStretch()
+        buttons.addWidget(self.copy)
+        right = QVBoxLayout()
+        right.setContentsMargins(16, 0, 24, 16)
+        right.setSpacing(0)
+        right.addLayout(buttons)
+        page = QHBoxLayout()
+        page.addWidget(self.text, 1)
+        page.addStretch(0)
+        right.addLayout(page, 1)
+        whole = QHBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(left)
+        whole.addLayout(right, 1)
+        theme.changed.connect(self._colour)
+        self._colour()
+        self._tell_edited(False)
+
+    def _field(self, name: str, key: str, tip: str) -> QLineEdit:
+        field = QLineEdit(self._settings.text(key))
+        field.setAccessibleName(name)
+        field.setToolTip(tip)
+        field.textEdited.connect(lambda text: (self._settings.set_text(key, text), self._write_if_unedited()))
+        return field
+
+    def _button(self, words: str, tip: str, what: object) -> QPushButton:
+        button = QPushButton(words)
+        button.setToolTip(tip)
+        button.clicked.connect(what)
+        return button
+
+    def show_delivery(self, delivery: Delivery, *, same: bool) -> None:
+        """Show the reply to a delivery; your changes to the same one's reply are kept."""
+        self._delivery = delivery
+        if not same:
+            self._left_out.clear()
+            self.text.document().setModified(False)
+        self._fill_list(delivery)
+        self._write_if_unedited()
+
+    @property
+    def page(self) -> Page:
+        """The reply as it stands, with all edits."""
+        return self._page_text.page()
+
+    def rewrite(self) -> None:
+        """Write the reply from the findings; edits are put away."""
+        if self._delivery is not None:
+            page = write_letter(
+                self._delivery,
+                engineer=self.engineer.text(),
+                client=self.client.text(),
+                left_out=frozenset(self._left_out),
+            )
+            # The page is paper, whatever the theme: the client will see it so.
+            self._page_text.show(page, DAY)
+            self.text.moveCursor(QTextCursor.MoveOperation.Start)
+            self._tell_edited(False)
+
+    def copy_text(self) -> None:
+        """Put the reply on the clipboard as plain text."""
+        QGuiApplication.clipboard().setText(to_text(self.page))
+        self.said.emit("The reply is on the clipboard, as plain text.")
+
+    def save_as(self) -> None:
+        """Ask where, and save in the form the ending names."""
+        title = self.page.title.replace("/", "-") or "Reply"
+        proposed = self._settings.folder("reply") / f"{readable(title)}.html"
+        kinds = ";;".join(
+            (f"Web page with pictures (*{e})", f"Text (*{e})", f"Markdown (*{e})")[i]
+            for i, e in enumerate((".html", ".txt", ".md"))
+        )
+        chosen, kind = QFileDialog.getSaveFileName(self, "Save the reply", str(proposed), kinds)
+        if chosen:
+            path = Path(chosen)
+            if path.suffix.casefold() not in FORMS:
+                path = path.with_name(path.name + kind.rpartition("*")[2].rstrip(")"))
+            self.save_to(path)
+
+    def save_to(self, path: Path) -> bool:
+        """Save the reply; says what happened and tells whether it worked."""
+        try:
+            save_reply(self.page, path, client_files=self._client_files())
+        except DeepTallyError as error:
+            self.said.emit(str(error))
+            return False
+        self._settings.set_folder("reply", path.parent)
+        self.said.emit(f"Saved: {path}")
+        return True
+
+    def _client_files(self) -> Iterable[Path]:
+        delivery = self._delivery
+        if delivery is None:
+            return ()
+        paths = [*(t.path for t in delivery.tracks), *(e.path for e in delivery.others)]
+        return [delivery.source / path for path in paths]
+
+    def _write_if_unedited(self) -> None:
+        if not self.text.document().isModified():
+            self.rewrite()
+
+    def _tell_edited(self, edited: bool) -> None:
+        self.edited.setVisible(edited)
+        self.anew.setVisible(edited)
+
+    def _fill_list(self, delivery: Delivery) -> None:
+        while (item := self._list.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.setParent(None)
+                widget.deleteLater()
+        requests = group_requests(delivery.findings)
+        title = QLabel("What is asked, in the order it blocks the mix" if requests else "Nothing to ask")
+        title.setFont(font(13, 600))
+        title.setContentsMargins(0, 8, 0, 8)
+        self._list.addWidget(title)
+        for request in requests:
+            self._list.addWidget(self._request(request))
+        fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
+        if fixed:
+            mended = QLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")
+            mended.setFont(font(13, 600))
+            mended.setStyleSheet(f"color: {self._theme.colours.fix}")
+            mended.setContentsMargins(0, 12, 0, 0)
+            self._list.addWidget(mended)
+
+    def _request(self, request: Request) -> QWidget:
+        box = QCheckBox(request.task.short)
+        box.setFont(font(14, 600))
+        box.setChecked(request.task.key not in self._left_out)
+        box.setToolTip("Part of the reply")
+        box.toggled.connect(lambda asked: self._ask(request.task.key, asked))
+        names = listed([path.rpartition("/")[2] for path in request.files], most=3)
+        files = QLabel(readable(names))
+        files.setFont(font(12))
+        files.setStyleSheet(f"color: {self._theme.colours.soft}")
+        files.setContentsMargins(28, 0, 0, 0)
+        files.setWordWrap(True)
+        box.setAccessibleName(f"{request.task.short}: {readable(names)}" if names else request.task.short)
+        frame = QFrame()
+        frame.setObjectName("request")
+        frame.setStyleSheet(f"#request {{ border-top: 1px solid {self._theme.colours.rule}; }}")
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(0, 8, 0, 8)
+        column.setSpacing(2)
+        column.addWidget(box)
+        if names:
+            column.addWidget(files)
+        return frame
+
+    def _ask(self, key: str, asked: bool) -> None:
+        (self._left_out.discard if asked else self._left_out.add)(key)
+        if self.text.document().isModified():
+            self.said.emit("You edited the reply: press “Write it anew” to leave this in or out.")
+        self._write_if_unedited()
+
+    def _colour(self) -> None:
+        # Paper: the same by day and by night.
+        palette = self.text.palette()
+        palette.setColor(palette.ColorRole.Text, QColor(DAY.ink))
+        self.text.setPalette(palette)
+        self.text.setStyleSheet(
+            f"QTextEdit {{ background: #FFFFFF; color: {DAY.ink}; border: 1px solid {self._theme.colours.rule};"
+            f" selection-background-color: {DAY.fix}; selection-color: #FFFFFF; padding: 0; }}"
+        )
+        self.edited.setStyleSheet(f"color: {self._theme.colours.soft}")
+        if self._delivery is not None:
+            self._fill_list(self._delivery)

@@ -1,0 +1,340 @@
+"""The sheet: a table whose cells are drawings, with two-line heads, sorting, filtering and copying."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPoint,
+    QRect,
+    QRectF,
+    QSize,
+    QSortFilterProxyModel,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QMouseEvent, QPainter, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
+from deep_tally.app.rows import Column, Filter, Row, Sheet, SortKey, cell_text, heads, length_head, sort_key, tooltip
+from deep_tally.app.theme import Theme, font
+from deep_tally.reply.words import Speaker
+
+Index = QModelIndex | QPersistentModelIndex
+ROW_HEIGHT, HEAD_HEIGHT = 27, 46
+_WIDTHS = {
+    Column.NAME: 250,
+    Column.START_LENGTH: 316,
+    Column.RATE: 70,
+    Column.DEPTH: 110,
+    Column.CLIPPING: 126,
+    Column.HEADROOM: 206,
+    Column.CHANNELS: 92,
+    Column.CONTENT: 90,
+}
+_PIXMAPS_MOST = 4000
+_ROOT = QModelIndex()
+
+
+class SheetModel(QAbstractTableModel):
+    """Rows of the sheet for Qt; every cell's drawing has its words in the display role."""
+
+    def __init__(self, sheet: Sheet, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.sheet = sheet
+        self._speaker: Speaker | None = None
+
+    def show(self, sheet: Sheet) -> None:
+        """Show another sheet; rows that keep their places are only repainted."""
+        same = [r.track.path for r in sheet.rows] == [r.track.path for r in self.sheet.rows]
+        speaker = Speaker(sheet.delivery) if sheet.delivery is not None else None
+        if same:
+            self.sheet, self._speaker = sheet, speaker
+            if sheet.rows:
+                self.dataChanged.emit(self.index(0, 0), self.index(len(sheet.rows) - 1, len(Column) - 1))
+            self.headerDataChanged.emit(Qt.Orientation.Horizontal, 0, len(Column) - 1)
+        else:
+            self.beginResetModel()
+            self.sheet, self._speaker = sheet, speaker
+            self.endResetModel()
+
+    def row(self, index: Index) -> Row:
+        """The row an index of this model points to."""
+        return self.sheet.rows[index.row()]
+
+    def rowCount(self, parent: Index = _ROOT) -> int:
+        return 0 if parent.isValid() else len(self.sheet.rows)
+
+    def columnCount(self, parent: Index = _ROOT) -> int:
+        return 0 if parent.isValid() else len(Column)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        row, column = self.row(index), Column(index.column())
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            words = cell_text(row, column)
+            if role == Qt.ItemDataRole.AccessibleTextRole and self._speaker is not None:
+                words = "; ".join([words, *(f"{f.action.value}: {self._speaker.headline(f)}" for f in row.of(column))])
+            return words
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return tooltip(row, column, self._speaker)
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation is Qt.Orientation.Horizontal and role in (
+            Qt.ItemDataRole.DisplayRole,
+            Qt.ItemDataRole.AccessibleTextRole,
+        ):
+            return ", ".join(h for h in heads(self.sheet, Column(section)) if h)
+        return None
+
+
+class SheetProxy(QSortFilterProxyModel):
+    """Sorts by readings and keeps the rows a filter keeps."""
+
+    def __init__(self, model: SheetModel) -> None:
+        super().__init__(model)
+        self.setSourceModel(model)
+        self._model = model
+        self._filter = Filter()
+        self.by_length = False
+
+    @property
+    def filter(self) -> Filter:
+        """The filter in force."""
+        return self._filter
+
+    def keep(self, wanted: Filter) -> None:
+        """Show only the rows that `wanted` keeps."""
+        self.beginFilterChange()
+        self._filter = wanted
+        self.endFilterChange()
+
+    def filterAcceptsRow(self, source_row: int, source_parent: Index) -> bool:
+        return self._filter.keeps(self._model.sheet.rows[source_row])
+
+    def lessThan(self, left: Index, right: Index) -> bool:
+        return self._key(left) < self._key(right)
+
+    def _key(self, index: Index) -> SortKey:
+        return sort_key(self._model.row(index), Column(index.column()), by_length=self.by_length)
+
+
+class CellDelegate(QStyledItemDelegate):
+    """Paints cells from cached pixmaps: drawing afresh at every repaint would be several times slower."""
+
+    def __init__(self, view: SheetView, model: SheetModel, proxy: SheetProxy, theme: Theme) -> None:
+        super().__init__(view)
+        self._model, self._proxy, self._theme = model, proxy, theme
+        self._pixmaps: OrderedDict[tuple[object, ...], QPixmap] = OrderedDict()
+        theme.changed.connect(self.forget)
+        model.dataChanged.connect(self.forget)
+        model.modelReset.connect(self.forget)
+
+    def forget(self) -> None:
+        """Draw every cell anew."""
+        self._pixmaps.clear()
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        rect: QRect = option.rect
+        colours = self._theme.colours
+        view = self.parent()
+        current = isinstance(view, SheetView) and view.currentIndex().row() == index.row()
+        painter.fillRect(rect, QColor(colours.raised if current else colours.ground))
+        painter.drawPixmap(rect.topLeft(), self._pixmap(index, rect.size(), painter.device().devicePixelRatioF()))
+        painter.fillRect(QRect(rect.left(), rect.bottom(), rect.width(), 1), QColor(colours.rule))
+        if current and index.column() == Column.NAME:
+            focused = isinstance(view, SheetView) and view.hasFocus()
+            painter.fillRect(
+                QRect(rect.left(), rect.top(), 5, rect.height()), QColor(colours.fix if focused else colours.ink)
+            )
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(_WIDTHS[Column(index.column())], ROW_HEIGHT)
+
+    def _pixmap(self, index: Index, size: QSize, ratio: float) -> QPixmap:
+        row = self._model.row(self._proxy.mapToSource(index))
+        key = (row.track.path, index.column(), size.width(), size.height(), ratio)
+        pixmap = self._pixmaps.get(key)
+        if pixmap is None:
+            pixmap = QPixmap(size * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(pixmap)
+            cell = CellPainter(painter, size.width(), size.height(), self._model.sheet, self._theme.colours)
+            cell.draw(row, Column(index.column()))
+            painter.end()
+            self._pixmaps[key] = pixmap
+            if len(self._pixmaps) > _PIXMAPS_MOST:
+                self._pixmaps.popitem(last=False)
+        return pixmap
+
+
+class SheetHeader(QHeaderView):
+    """Two-line heads; the start and length column has two of them, and two ways to sort."""
+
+    def __init__(self, view: SheetView, model: SheetModel, proxy: SheetProxy, theme: Theme) -> None:
+        super().__init__(Qt.Orientation.Horizontal, view)
+        self._model, self._proxy, self._theme = model, proxy, theme
+        self.setSectionsClickable(True)
+        self.setHighlightSections(False)
+        self.setSortIndicatorShown(True)
+        theme.changed.connect(self.viewport().update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(super().sizeHint().width(), HEAD_HEIGHT)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        x = round(event.position().x())
+        if self.logicalIndexAt(x) == Column.START_LENGTH:
+            middle = self.sectionViewportPosition(Column.START_LENGTH) + self.sectionSize(Column.START_LENGTH) / 2
+            self._proxy.by_length = x > middle
+        super().mousePressEvent(event)
+
+    def paintSection(self, painter: QPainter, rect: QRect, logicalIndex: int) -> None:  # noqa: N803 - Qt's name
+        colours = self._theme.colours
+        painter.save()
+        painter.fillRect(rect, QColor(colours.ground))
+        painter.fillRect(QRect(rect.left(), rect.bottom(), rect.width(), 1), QColor(colours.soft))
+        column = Column(logicalIndex)
+        sorted_here = self.sortIndicatorSection() == logicalIndex and self._proxy.sortColumn() == logicalIndex
+        by_length = self._proxy.by_length
+        left = (
+            NAME_TITLE_X - 28
+            if column is Column.NAME
+            else PAD
+            if column in (Column.START_LENGTH, Column.HEADROOM)
+            else 0
+        )
+        area = QRectF(rect).adjusted(left, 5, -4, -6)
+        self._head(
+            painter, area, heads(self._model.sheet, column), Qt.AlignmentFlag.AlignLeft, sorted_here and not by_length
+        )
+        if column is Column.START_LENGTH:
+            area.setRight(area.right() - PAD + 4)
+            told = length_head(self._model.sheet)
+            self._head(painter, area, told, Qt.AlignmentFlag.AlignRight, sorted_here and by_length)
+        painter.restore()
+
+    def _head(
+        self, painter: QPainter, area: QRectF, told: tuple[str, str], side: Qt.AlignmentFlag, sorted_here: bool
+    ) -> None:
+        colours = self._theme.colours
+        arrow = {Qt.SortOrder.AscendingOrder: " ↓", Qt.SortOrder.DescendingOrder: " ↑"}[self.sortIndicatorOrder()]
+        painter.setFont(font(13, 600))
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(area, side | Qt.AlignmentFlag.AlignTop, told[0] + (arrow if sorted_here else ""))
+        painter.setFont(font(11))
+        painter.setPen(QColor(colours.soft))
+        painter.drawText(area, side | Qt.AlignmentFlag.AlignBottom, told[1])
+
+
+class SheetView(QTableView):
+    """The table. `chosen` tells the row the user went to; `entered` that they want to look at it closely."""
+
+    chosen = Signal(object)
+    entered = Signal()
+
+    def __init__(self, sheet: Sheet, theme: Theme) -> None:
+        super().__init__()
+        self.setAccessibleName("Sheet: a row per file, a column per question")
+        self.sheet_model = SheetModel(sheet, self)
+        self.proxy = SheetProxy(self.sheet_model)
+        self.setModel(self.proxy)
+        self.setItemDelegate(CellDelegate(self, self.sheet_model, self.proxy, theme))
+        header = SheetHeader(self, self.sheet_model, self.proxy, theme)
+        self.setHorizontalHeader(header)
+        for column, width in _WIDTHS.items():
+            self.setColumnWidth(column, width)
+        header.setMinimumSectionSize(56)
+        header.setSectionResizeMode(Column.START_LENGTH, QHeaderView.ResizeMode.Stretch)
+        self.verticalHeader().hide()
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.verticalHeader().setDefaultSectionSize(ROW_HEIGHT)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self.setTabKeyNavigation(False)
+        self.setSortingEnabled(True)
+        self.sort(Column.NAME)
+        self.activated.connect(lambda index: self.entered.emit())
+        theme.changed.connect(self.viewport().update)
+
+    def sort(
+        self, column: Column, *, by_length: bool = False, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder
+    ) -> None:
+        """Sort by a column's reading; the start and length column by either."""
+        self.proxy.by_length = by_length
+        self.sortByColumn(column, order)
+        self.proxy.invalidate()
+
+    def show_sheet(self, sheet: Sheet) -> None:
+        """Show another sheet, keeping the current file where it is still there."""
+        path = self.current_path
+        self.sheet_model.show(sheet)
+        self.proxy.invalidate()
+        self.go_to(path)
+
+    @property
+    def current_row(self) -> Row | None:
+        """The row the user is at."""
+        index = self.currentIndex()
+        return self.sheet_model.row(self.proxy.mapToSource(index)) if index.isValid() else None
+
+    @property
+    def current_path(self) -> str | None:
+        """The path of the file the user is at."""
+        row = self.current_row
+        return row.track.path if row else None
+
+    def go_to(self, path: str | None) -> None:
+        """Go to a file, or to the first row when it is not shown."""
+        rows = {
+            self.sheet_model.row(self.proxy.mapToSource(self.proxy.index(r, 0))).track.path: r
+            for r in range(self.proxy.rowCount())
+        }
+        if rows:
+            self.selectRow(rows.get(path or "", 0))
+
+    def currentChanged(self, current: Index, previous: Index) -> None:
+        super().currentChanged(current, previous)
+        self.viewport().update()
+        self.chosen.emit(self.current_row)
+
+    def keyPressEvent(self, event: Any) -> None:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self._copy()
+            return
+        super().keyPressEvent(event)
+
+    def _copy(self) -> None:
+        """The selected rows as text, a tab between cells."""
+        lines = [
+            "\t".join(str(self.proxy.index(row.row(), column).data()) for column in Column)
+            for row in sorted(self.selectionModel().selectedRows(), key=lambda i: i.row())
+        ]
+        QGuiApplication.clipboard().setText("\n".join(lines))
+
+    def viewportPointOf(self, path: str, column: Column) -> QPoint | None:
+        """The middle of a file's cell; None when it is filtered away."""
+        for r in range(self.proxy.rowCount()):
+            index = self.proxy.index(r, column)
+            if self.sheet_model.row(self.proxy.mapToSource(index)).track.path == path:
+                return self.visualRect(index).center()
+        return None

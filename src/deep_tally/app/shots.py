@@ -1,0 +1,82 @@
+"""Pictures of the main views on the demo delivery, for the documentation and for looking at."""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEventLoop
+from PySide6.QtWidgets import QApplication, QWidget
+
+from deep_tally.app.start import make_window
+from deep_tally.app.window import Window
+from deep_tally.model.errors import CannotWrite
+
+_SIZE = (1280, 800)
+_PATIENCE_S = 120.0
+_CLIPPED = "01 Frame drum.wav"
+
+
+def take_shots(folder: Path) -> int:
+    """Write a PNG of each main view into a folder; returns the exit status.
+
+    Raises
+    ------
+    CannotWrite
+        The folder cannot be made or written.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(str(folder), f"it cannot be made ({error.strerror})", "choose another folder") from error
+    application, window = make_window()
+    window.theme.choose("day")
+    window.resize(*_SIZE)
+    window.show()
+    try:
+        _take_all(application, window, folder)
+    finally:
+        window.close()
+    return 0
+
+
+def _take_all(application: QApplication, window: Window, folder: Path) -> None:
+    def shoot(name: str, widget: QWidget = window) -> None:
+        _settle(application)
+        path = folder / f"{name}.png"
+        if not widget.grab().save(str(path)):
+            raise CannotWrite(str(path), "the picture cannot be written", "choose another folder")
+        sys.stderr.write(f"{path}\n")
+
+    shoot("empty")
+    window.state.warm_up()
+    window.state.open_demo()
+    _wait(application, lambda: window.state.measuring is not None and window.state.measuring.counts[0] >= 7)
+    shoot("measuring")
+    _wait(application, lambda: window.state.delivery is not None)
+    window.sheet.go_to(_CLIPPED)
+    shoot("sheet")
+    window.theme.choose("night")
+    shoot("sheet-night")
+    window.theme.choose("day")
+    card = window.bench.panel.cards[0]
+    card.click()
+    _wait(application, lambda: window.bench.waveform.has_samples)
+    shoot("clipped-samples")
+    window.show_reply()
+    shoot("reply")
+
+
+def _wait(application: QApplication, done: Callable[[], bool]) -> None:
+    deadline = time.monotonic() + _PATIENCE_S
+    while not done():
+        if time.monotonic() > deadline:
+            raise TimeoutError("the window did not get there")
+        application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)
+
+
+def _settle(application: QApplication) -> None:
+    for _ in range(5):
+        application.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 20)

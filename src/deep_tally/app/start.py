@@ -1,0 +1,115 @@
+"""Start the window: with a display, under Xvfb, or offscreen; print when the first picture stood."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from deep_tally.model.brief import read_brief
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from deep_tally.app.window import Window
+
+
+def run_window(paths: Sequence[Path] = (), *, brief_path: Path | None = None, rough_mix: Path | None = None) -> int:
+    """Open the window, with a delivery when paths are given; returns the exit status.
+
+    Raises
+    ------
+    BriefRefused
+        The brief cannot be used.
+    """
+    brief = read_brief(brief_path) if brief_path is not None else None
+    _require_display()
+    application, window = make_window()
+    if brief is not None:
+        window.state.brief = brief
+    window.show()
+    _after_first_paint(window, lambda: _begin(window, paths, rough_mix))
+    return application.exec()
+
+
+def run_demo(shot_to: Path | None = None) -> int:
+    """Open the window on the demo delivery, or write a picture of each main view."""
+    if shot_to is not None:
+        from deep_tally.app.shots import take_shots
+
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        return take_shots(shot_to)
+    _require_display()
+    application, window = make_window()
+    window.show()
+
+    def begin() -> None:
+        window.state.warm_up()
+        window.state.open_demo()
+
+    _after_first_paint(window, begin)
+    return application.exec()
+
+
+def make_window() -> tuple[QApplication, Window]:
+    """The application and its window, not shown yet."""
+    from PySide6.QtWidgets import QApplication
+
+    from deep_tally.app.settings import Settings
+    from deep_tally.app.state import CheckState
+    from deep_tally.app.theme import Theme, load_fonts
+    from deep_tally.app.window import Window
+
+    existing = QApplication.instance()
+    application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
+    application.setApplicationName("Deep Tally")
+    application.setDesktopFileName("deep-tally")
+    application.setStyle("Fusion")
+    load_fonts()
+    settings = Settings()
+    theme = Theme(settings.theme)
+    return application, Window(CheckState(), theme, settings)
+
+
+def _begin(window: Window, paths: Sequence[Path], rough_mix: Path | None) -> None:
+    if paths:
+        window.open(list(paths), rough_mix=rough_mix)
+    else:
+        window.state.warm_up()
+
+
+def _after_first_paint(window: Window, then: object) -> None:
+    """Run `then` once the first picture stands, and print how long that took from the process's start."""
+    from PySide6.QtCore import QTimer
+
+    def painted() -> None:
+        print(f"First paint {_seconds_alive():.2f} s after the start.", file=sys.stderr)  # noqa: T201
+        QTimer.singleShot(0, then)  # type: ignore[call-overload]
+
+    # The first timeout comes after the events of showing, the first paint among them.
+    QTimer.singleShot(0, window, lambda: (window.repaint(), painted()))
+
+
+def _seconds_alive() -> float:
+    """Seconds since this process was started (proc(5): field 22 of /proc/self/stat, in clock ticks after boot)."""
+    after_name = Path("/proc/self/stat").read_text().rpartition(")")[2].split()
+    started = int(after_name[19]) / os.sysconf("SC_CLK_TCK")
+    return time.clock_gettime(time.CLOCK_BOOTTIME) - started
+
+
+def _require_display() -> None:
+    """Without a display, say so in one line and go on under Xvfb, else offscreen."""
+    if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"):
+        return
+    runner = shutil.which("xvfb-run")
+    if runner is not None:
+        print("No display was found: running under Xvfb; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
+        os.execv(
+            runner, [runner, "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-m", "deep_tally", *sys.argv[1:]]
+        )
+    print("No display was found: running on Qt's offscreen platform; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"

@@ -1,0 +1,211 @@
+"""Ink on ruled paper by day, chalk on slate by night: colours, type and spacing in one place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Literal
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+from deep_tally.model.findings import Action
+
+FAMILY = "Atkinson Hyperlegible Next"
+GRID = 4
+RADIUS = 4
+Choice = Literal["desktop", "day", "night"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Colours:
+    """One set of colours. `ink` on `ground` and every action on `raised` keep a contrast of 4.5 to 1."""
+
+    name: str
+    ground: str
+    raised: str
+    rule: str
+    ink: str
+    soft: str
+    wave: str
+    ask: str
+    fix: str
+    note: str
+    window: str
+
+    def action(self, action: Action) -> QColor:
+        """The colour of an action; never its only sign."""
+        return QColor({Action.ASK: self.ask, Action.FIX: self.fix, Action.NOTE: self.note}[action])
+
+
+DAY = Colours(
+    name="day",
+    ground="#F7F4EC",
+    raised="#FFFDF7",
+    rule="#DED7C6",
+    ink="#22303C",
+    soft="#59656F",
+    wave="#4D5A66",
+    ask="#A63E14",
+    fix="#2A5C9A",
+    note="#626454",
+    window="#EADFB8",
+)
+NIGHT = Colours(
+    name="night",
+    ground="#1E2529",
+    raised="#273036",
+    rule="#39444B",
+    ink="#E8E4D8",
+    soft="#A7AFB2",
+    wave="#C4C3BA",
+    ask="#F08A5D",
+    fix="#7FB2F0",
+    note="#A9AC9A",
+    window="#4A4632",
+)
+
+
+class Theme(QObject):
+    """The colours in force. `changed` is sent after they changed."""
+
+    changed = Signal()
+
+    def __init__(self, choice: Choice = "desktop") -> None:
+        super().__init__()
+        self._choice: Choice = choice
+        self._colours = self._wanted()
+        QApplication.styleHints().colorSchemeChanged.connect(self._follow)
+        self._apply()
+
+    @property
+    def colours(self) -> Colours:
+        """The colours to draw with."""
+        return self._colours
+
+    @property
+    def choice(self) -> Choice:
+        """What the user chose: follow the desktop, or always day or night."""
+        return self._choice
+
+    def choose(self, choice: Choice) -> None:
+        """Follow the desktop, or always day or night."""
+        self._choice = choice
+        self._follow()
+
+    def _wanted(self) -> Colours:
+        dark = QApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+        if self._choice == "night" or (self._choice == "desktop" and dark):
+            return NIGHT
+        return DAY
+
+    def _follow(self) -> None:
+        wanted = self._wanted()
+        if wanted is not self._colours:
+            self._colours = wanted
+            self._apply()
+            self.changed.emit()
+
+    def _apply(self) -> None:
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.setPalette(_palette(self._colours))
+            application.setStyleSheet(_style(self._colours))
+
+
+def load_fonts() -> None:
+    """Make the shipped typeface known to Qt and the application's default."""
+    for file in resources.files("deep_tally.app").joinpath("fonts").iterdir():
+        if file.name.endswith(".ttf"):
+            QFontDatabase.addApplicationFontFromData(file.read_bytes())
+    QApplication.setFont(font(14))
+
+
+def font(pixels: int, weight: int = 400) -> QFont:
+    """The one typeface at a size, with figures of equal width."""
+    made = QFont(FAMILY)
+    made.setPixelSize(pixels)
+    made.setWeight(QFont.Weight(weight))
+    made.setFeature(QFont.Tag("tnum"), 1)
+    return made
+
+
+def _palette(c: Colours) -> QPalette:
+    palette = QPalette()
+    role = QPalette.ColorRole
+    for which, colour in (
+        (role.Window, c.ground),
+        (role.Base, c.raised),
+        (role.AlternateBase, c.ground),
+        (role.Button, c.raised),
+        (role.ToolTipBase, c.raised),
+        (role.WindowText, c.ink),
+        (role.Text, c.ink),
+        (role.ButtonText, c.ink),
+        (role.ToolTipText, c.ink),
+        (role.BrightText, c.ask),
+        (role.PlaceholderText, c.soft),
+        (role.Highlight, c.fix),
+        (role.HighlightedText, c.raised),
+        (role.Link, c.fix),
+        (role.Mid, c.rule),
+    ):
+        palette.setColor(which, QColor(colour))
+    for which in (role.WindowText, role.Text, role.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, which, QColor(c.soft))
+    return palette
+
+
+def _style(c: Colours) -> str:
+    check = Path(__file__).with_name("icons").joinpath(f"check-{c.name}.svg").as_posix()
+    return f"""
+    QMainWindow, QDialog, QStackedWidget {{ background: {c.ground}; }}
+    QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 6px; }}
+    QMenuBar {{ background: {c.raised}; color: {c.ink}; border-bottom: 1px solid {c.rule}; padding: 0 20px; }}
+    QMenuBar::item {{ padding: 5px 8px; background: transparent; }}
+    QMenuBar::item:selected, QMenu::item:selected {{ background: {c.ink}; color: {c.raised}; }}
+    QMenu {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 4px; }}
+    QMenu::item {{ padding: 6px 20px 6px 24px; }}
+    QMenu::item:disabled {{ color: {c.soft}; }}
+    QMenu::separator {{ height: 1px; background: {c.rule}; margin: 4px 8px; }}
+    QPushButton {{ background: transparent; color: {c.ink}; border: 1px solid {c.soft}; border-radius: {RADIUS}px;
+        padding: 6px 14px; }}
+    QPushButton:hover {{ background: {c.rule}; }}
+    QPushButton:focus {{ border: 2px solid {c.fix}; padding: 5px 13px; }}
+    QPushButton:disabled {{ color: {c.soft}; border-color: {c.rule}; }}
+    QPushButton[look="main"] {{ background: {c.ink}; color: {c.raised}; border-color: {c.ink}; font-weight: 600; }}
+    QPushButton[look="main"]:hover {{ background: {c.soft}; }}
+    QPushButton[look="main"]:disabled {{ background: {c.rule}; color: {c.soft}; border-color: {c.rule}; }}
+    QPushButton[look="quiet"] {{ border-color: transparent; color: {c.soft}; padding: 4px 8px; }}
+    QPushButton[look="quiet"]:hover {{ color: {c.ink}; background: {c.rule}; }}
+    QPushButton[look="quiet"]:focus {{ border: 2px solid {c.fix}; padding: 3px 7px; }}
+    QPushButton[look="quiet"]::menu-indicator {{ width: 0; }}
+    QPushButton[look="step"] {{ border: 0; border-bottom: 3px solid transparent; border-radius: 0; color: {c.soft};
+        padding: 8px 2px 5px 2px; margin-right: 20px; }}
+    QPushButton[look="step"]:hover {{ background: transparent; color: {c.ink}; }}
+    QPushButton[look="step"]:checked {{ color: {c.ink}; border-bottom-color: {c.ink}; font-weight: 600; }}
+    QPushButton[look="step"]:focus {{ color: {c.fix}; border-bottom-color: {c.fix}; }}
+    QPushButton[look="step"]:disabled {{ color: {c.soft}; }}
+    QLineEdit, QTextEdit, QTextBrowser {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
+        border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c.fix}; selection-color: {c.raised}; }}
+    QLineEdit:focus {{ border: 2px solid {c.fix}; padding: 3px 5px; }}
+    QCheckBox {{ spacing: 10px; }}
+    QCheckBox:focus {{ color: {c.fix}; }}
+    QCheckBox::indicator {{ width: 14px; height: 14px; border: 2px solid {c.ink}; border-radius: 2px;
+        background: {c.raised}; }}
+    QCheckBox::indicator:checked {{ background: {c.ink}; image: url({check}); }}
+    QProgressBar {{ background: {c.rule}; border: 0; border-radius: 2px; max-height: 4px; min-height: 4px; }}
+    QProgressBar::chunk {{ background: {c.ink}; border-radius: 2px; }}
+    QTableView {{ background: {c.ground}; border: 0; outline: 0; gridline-color: transparent; }}
+    QScrollArea {{ border: 0; background: transparent; }}
+    QSplitter::handle {{ background: {c.soft}; }}
+    QSplitter::handle:hover {{ background: {c.fix}; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {c.rule}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
+    QScrollBar::handle:hover {{ background: {c.soft}; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none;
+        width: 0; height: 0; }}
+    """

@@ -1,0 +1,447 @@
+"""One file large: its waveform with rulers and every mark, from the whole song down to single samples."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from deep_tally.app.marks import draw_shape
+from deep_tally.app.theme import Theme, font
+from deep_tally.app.viewport import Viewport, time_step
+from deep_tally.model.delivery import Track
+from deep_tally.model.findings import Action, Finding, Place
+from deep_tally.model.measures import Excerpt, OverviewLevel
+from deep_tally.reply.numbers import MINUS, clock
+
+_LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
+_TICK_LEAST_PX = 90
+_DOTS_FROM_PX = 6.0
+_WHEEL_STEP = 1.25
+_SHOWN_DB = (0, -6, -12, -18, -24, -30, -36, -42, -48, -54, -60, -66, -72)
+_FULL_HEIGHT_FROM_DB = -18.0
+_EXCERPT_MOST = 1 << 18
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A place of a finding in the file shown."""
+
+    finding: Finding
+    place: Place
+
+
+class Waveform(QWidget):
+    """The waveform of one track.
+
+    Wheel zooms about the pointer, dragging pans, double click shows all; keys: Left and Right pan, + and -
+    zoom, 0 shows all, N and P go to the next and previous mark.
+    """
+
+    excerpt_wanted = Signal(object, int, int)
+    """(track, first frame, frames): closer than the overview reaches, samples are needed."""
+    view_changed = Signal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._track: Track | None = None
+        self._marks: list[Mark] = []
+        self._current: Mark | None = None
+        self._excerpt: Excerpt | None = None
+        self._asked: tuple[int, int] | None = None
+        self._drag_x: float | None = None
+        self.view = Viewport(frames=1, pixels=1)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(240, 110)
+        self.setAccessibleName("Waveform")
+        theme.changed.connect(self.update)
+
+    # -- what is shown ------------------------------------------------------------------------
+
+    def show_track(self, track: Track | None, findings: tuple[Finding, ...]) -> None:
+        """Show a file with the places of its findings; the same file keeps its zoom."""
+        frames = track.format.frames if track is not None and track.format is not None else 1
+        same = track is not None and self._track is not None and track.path == self._track.path
+        same = same and frames == self.view.frames
+        self._track = track
+        found = [*findings, *(a for f in findings for a in f.absorbed)]
+        if track is None:
+            self._marks = []
+        else:
+            self._marks = sorted(
+                (Mark(f, p) for f in found for p in f.places if p.path == track.path), key=lambda m: m.place.frame
+            )
+        if not same:
+            self._excerpt, self._asked, self._current = None, None, None
+            self.view = Viewport(frames=frames, pixels=self._plot_width())
+        self._describe()
+        self._moved()
+
+    @property
+    def marks(self) -> tuple[Mark, ...]:
+        """All marks, in order of time."""
+        return tuple(self._marks)
+
+    @property
+    def current_mark(self) -> Mark | None:
+        """The mark that was gone to last."""
+        return self._current
+
+    @property
+    def has_samples(self) -> bool:
+        """Whether the samples of the view are at hand; False also where the overview is enough."""
+        measures = self._track.measures if self._track is not None else None
+        return measures is not None and self._samples_at_hand(measures.overview) is not None
+
+    def take_excerpt(self, path: str, excerpt: Excerpt) -> None:
+        """Samples that were asked for."""
+        if self._track is not None and path == self._track.path:
+            self._excerpt = excerpt
+            self.update()
+
+    def show_all(self) -> None:
+        """Show the whole file."""
+        self.view.show_all()
+        self._moved()
+
+    def go_to(self, finding: Finding) -> None:
+        """Go to a finding's most telling place: its longest run, or its first place."""
+        marks = [m for m in self._marks if m.finding.code == finding.code]
+        if marks:
+            self.go_to_mark(max(marks, key=lambda m: (m.place.frames, -m.place.frame)))
+
+    def go_to_mark(self, mark: Mark) -> None:
+        """Zoom to one place."""
+        self._current = mark
+        rate = self._track.format.rate_hz if self._track and self._track.format else 48_000
+        # A single frame (an edge, a peak) needs its surroundings; a run is shown down to its samples.
+        frames = mark.place.frames if mark.place.frames > 1 else rate // 50
+        self.view.show_stretch(mark.place.frame, frames)
+        self._describe()
+        self._moved()
+
+    def step_mark(self, step: int) -> None:
+        """Go to the next (1) or previous (-1) mark."""
+        if not self._marks:
+            return
+        at = self._marks.index(self._current) if self._current in self._marks else -1 if step > 0 else 0
+        self.go_to_mark(self._marks[(at + step) % len(self._marks)])
+
+    def _describe(self) -> None:
+        if self._track is None or self._track.format is None:
+            self.setAccessibleDescription("No file")
+            return
+        rate = self._track.format.rate_hz
+        words = f"{self._track.path}, {len(self._marks)} marks"
+        if self._current is not None:
+            words += f"; at {self._current.finding.code}, {clock(self._current.place.frame / rate, digits=3)}"
+        self.setAccessibleDescription(words)
+
+    # -- moving -------------------------------------------------------------------------------
+
+    def _plot_width(self) -> int:
+        return max(1, self.width() - _LEFT - 1)
+
+    def _moved(self) -> None:
+        self._want_samples()
+        self.update()
+        self.view_changed.emit()
+
+    def _want_samples(self) -> None:
+        track = self._track
+        if track is None or track.measures is None or not track.measures.overview:
+            return
+        if self.view.scale >= track.measures.overview[0].bin_frames:
+            return
+        start, stop = int(self.view.start), math.ceil(self.view.stop) + 1
+        have = self._excerpt
+        if have is not None and have.frame <= start and have.frame + len(have.samples) >= min(stop, self.view.frames):
+            return
+        if self._asked is not None and self._asked[0] <= start and sum(self._asked) >= min(stop, self.view.frames):
+            return
+        # Some more on both sides, so that panning does not ask at every pixel.
+        margin = min(stop - start, _EXCERPT_MOST)
+        first = max(0, start - margin)
+        self._asked = (first, stop + margin - first)
+        self.excerpt_wanted.emit(track, *self._asked)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.view.resize(self._plot_width())
+        self._moved()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        delta = event.angleDelta()
+        if abs(delta.x()) > abs(delta.y()) or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.view.pan(-(delta.x() or delta.y()) / 2)
+        else:
+            self.view.zoom(_WHEEL_STEP ** (-delta.y() / 120), event.position().x() - _LEFT)
+        self._moved()
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._drag_x = event.position().x()
+        near = min(self._marks, key=lambda m: abs(self._mark_x(m) - event.position().x()), default=None)
+        if near is not None and event.position().y() <= _TOP and abs(self._mark_x(near) - event.position().x()) < 8:
+            self._drag_x = None
+            self.go_to_mark(near)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._drag_x is not None:
+            self.view.pan(self._drag_x - event.position().x())
+            self._drag_x = event.position().x()
+            self._moved()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._drag_x = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.show_all()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, width = event.key(), self._plot_width()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.view.pan(width / 8 * (1 if key == Qt.Key.Key_Right else -1))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
+            self.view.zoom(1 / _WHEEL_STEP, width / 2)
+        elif key == Qt.Key.Key_Minus:
+            self.view.zoom(_WHEEL_STEP, width / 2)
+        elif key == Qt.Key.Key_0:
+            self.view.show_all()
+        elif key in (Qt.Key.Key_N, Qt.Key.Key_P):
+            self.step_mark(1 if key == Qt.Key.Key_N else -1)
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            self.view.pan(self.view.frames / self.view.scale * (1 if key == Qt.Key.Key_End else -1))
+        else:
+            super().keyPressEvent(event)
+            return
+        self._moved()
+
+    # -- drawing ------------------------------------------------------------------------------
+
+    def _mark_x(self, mark: Mark) -> float:
+        return _LEFT + self.view.x_of(mark.place.frame + 0.5)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        colours = self._theme.colours
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(colours.raised))
+        track = self._track
+        if track is None or track.format is None or track.measures is None:
+            self._say(
+                painter, "" if track is None else "This file cannot be read." if track.damage else "Not measured yet."
+            )
+            return
+        channels = track.format.channels
+        height = (self.height() - _TOP - _BOTTOM - _GAP * (channels - 1)) / channels
+        top_db = _top_level(track.measures.sample_peak_dbfs)
+        self._ruler(painter, track.format.rate_hz)
+        for channel in range(channels):
+            lane = QRectF(_LEFT, _TOP + channel * (height + _GAP), self._plot_width(), height)
+            self._lane(painter, lane, track, channel, top_db)
+        self._draw_marks(painter, channels, height)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(colours.fix), 1))
+            painter.drawRect(QRectF(_LEFT - 0.5, _TOP - 0.5, self._plot_width(), self.height() - _TOP - _BOTTOM))
+
+    def _say(self, painter: QPainter, words: str) -> None:
+        painter.setFont(font(13))
+        painter.setPen(QColor(self._theme.colours.soft))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
+
+    def _ruler(self, painter: QPainter, rate_hz: int) -> None:
+        colours = self._theme.colours
+        view = self.view
+        step_s = time_step(_TICK_LEAST_PX * view.scale / rate_hz)
+        by_frame = step_s * rate_hz < 1
+        digits = max(0, math.ceil(-math.log10(step_s) - 1e-9)) if step_s < 1 else 0
+        step = 1.0 if by_frame else step_s * rate_hz
+        painter.setFont(font(11))
+        first = math.ceil(view.start / step)
+        bottom = self.height() - _BOTTOM
+        for number in range(first, math.floor(view.stop / step) + 1):
+            x = _LEFT + view.x_of(number * step)
+            painter.setPen(QColor(colours.rule))
+            painter.drawLine(QLineF(x, _TOP, x, bottom + 4))
+            told = f"{number}" if by_frame else clock(number * step_s, digits=digits)
+            painter.setPen(QColor(colours.soft))
+            painter.drawText(QRectF(x + 4, bottom + 4, 120, _BOTTOM - 4), Qt.AlignmentFlag.AlignLeft, told)
+
+    def _lane(self, painter: QPainter, lane: QRectF, track: Track, channel: int, top_db: float) -> None:
+        colours = self._theme.colours
+        measures = track.measures
+        if measures is None:
+            return
+        full = 10 ** (top_db / 20)
+        middle, reach = lane.center().y(), lane.height() / 2
+        painter.setFont(font(11))
+        shown = [db for db in _SHOWN_DB if db <= top_db]
+        last_y = -1e9
+        for level in shown[:3]:
+            offset = reach * 10 ** (level / 20) / full
+            painter.setPen(QColor(colours.soft if level == 0 else colours.rule))
+            for y in (middle - offset, middle + offset):
+                painter.drawLine(QLineF(lane.left(), y, lane.right(), y))
+            if middle - offset - last_y >= 13 and middle - offset < middle - 6:
+                last_y = middle - offset
+                painter.setPen(QColor(colours.soft))
+                label = QRectF(0, last_y - 8, _LEFT - 6, 16)
+                painter.drawText(label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _level(level))
+        painter.setPen(QColor(colours.rule))
+        painter.drawLine(QLineF(lane.left(), middle, lane.right(), middle))
+        painter.save()
+        painter.setClipRect(lane)
+        samples = self._samples_at_hand(measures.overview)
+        if samples is not None:
+            self._draw_samples(painter, lane, samples, channel, middle, reach / full)
+        elif measures.overview:
+            self._draw_bins(painter, lane, measures.overview, channel, middle, reach / full)
+        painter.restore()
+
+    def _samples_at_hand(self, overview: tuple[OverviewLevel, ...]) -> Excerpt | None:
+        have = self._excerpt
+        if have is None or not overview or self.view.scale >= overview[0].bin_frames:
+            return None
+        inside = have.frame <= self.view.start and have.frame + len(have.samples) >= min(
+            self.view.stop, self.view.frames
+        )
+        return have if inside else None
+
+    def _draw_bins(
+        self,
+        painter: QPainter,
+        lane: QRectF,
+        overview: tuple[OverviewLevel, ...],
+        channel: int,
+        middle: float,
+        reach: float,
+    ) -> None:
+        level = next((lv for lv in reversed(overview) if lv.bin_frames <= self.view.scale), overview[0])
+        edges = self.view.start + np.arange(self.view.pixels + 1) * self.view.scale
+        low, high, rms = _per_pixel(level, channel, edges)
+        self._columns(painter, lane.left(), low, high, middle, reach, QColor(self._theme.colours.wave), 150)
+        self._columns(painter, lane.left(), -rms, rms, middle, reach, QColor(self._theme.colours.wave), 255)
+
+    def _draw_samples(
+        self, painter: QPainter, lane: QRectF, excerpt: Excerpt, channel: int, middle: float, reach: float
+    ) -> None:
+        view = self.view
+        colour = QColor(self._theme.colours.wave)
+        first = max(0, int(view.start) - 1)
+        values = excerpt.samples[first - excerpt.frame : math.ceil(view.stop) + 2 - excerpt.frame, channel]
+        if view.scale > 1.5:
+            starts = np.clip((view.start + np.arange(view.pixels) * view.scale - first).astype(int), 0, len(values) - 1)
+            low, high = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
+            # A column reaches to its neighbour, so that a steep wave stays one line.
+            low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
+            self._columns(painter, lane.left(), low, high, middle, reach, colour, 255)
+            return
+        x = lane.left() + (first + np.arange(len(values)) + 0.5 - view.start) / view.scale
+        points = [QPointF(a, middle - reach * b) for a, b in zip(x.tolist(), values.tolist(), strict=True)]
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour, 1.5))
+        painter.drawPolyline(QPolygonF(points))
+        if 1 / view.scale >= _DOTS_FROM_PX:
+            painter.setBrush(colour)
+            for point in points:
+                painter.drawEllipse(point, 2.4, 2.4)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+
+    def _columns(
+        self,
+        painter: QPainter,
+        left: float,
+        low: NDArray[np.float32],
+        high: NDArray[np.float32],
+        middle: float,
+        reach: float,
+        colour: QColor,
+        alpha: int,
+    ) -> None:
+        colour.setAlpha(alpha)
+        painter.setPen(QPen(colour, 1))
+        top, bottom = middle - reach * high, middle - reach * low
+        painter.drawLines(
+            [
+                QLineF(left + i + 0.5, a, left + i + 0.5, max(b, a + 0.6))
+                for i, (a, b) in enumerate(zip(top.tolist(), bottom.tolist(), strict=True))
+            ]
+        )
+
+    def _draw_marks(self, painter: QPainter, channels: int, height: float) -> None:
+        """Every mark in sight: a flag above, a line or the whole run below; one per pixel and kind."""
+        drawn: set[tuple[int, Action]] = set()
+        right = _LEFT + self._plot_width()
+        for mark in reversed(self._marks):
+            place = mark.place
+            x1 = _LEFT + self.view.x_of(place.frame)
+            x2 = _LEFT + self.view.x_of(place.frame + place.frames)
+            if x2 < _LEFT or x1 > right + 1:
+                continue
+            action = mark.finding.action
+            colour = self._theme.colours.action(action)
+            lanes = [place.channel] if place.channel is not None and place.channel < channels else range(channels)
+            key = (round(x1 / 2), action)
+            for lane in lanes:
+                y = _TOP + lane * (height + _GAP)
+                if x2 - x1 >= 3:
+                    tint = QColor(colour)
+                    tint.setAlpha(46)
+                    painter.fillRect(QRectF(max(x1, _LEFT), y, min(x2, right) - max(x1, _LEFT), height), tint)
+                    painter.setPen(QPen(colour, 1))
+                    for x in (x1, x2):
+                        if _LEFT <= x <= right:
+                            painter.drawLine(QLineF(x, y, x, y + height))
+                elif key not in drawn:
+                    thin = QColor(colour)
+                    thin.setAlpha(255 if mark == self._current or len(self._marks) < 12 else 120)
+                    painter.setPen(QPen(thin, 2 if mark == self._current else 1))
+                    x = min(max(x1, _LEFT + 0.5), right - 0.5)
+                    painter.drawLine(QLineF(x, y, x, y + height))
+            if key not in drawn:
+                drawn.add(key)
+                draw_shape(painter, action, QPointF(min(max(x1, _LEFT) + 4, right - 5), 9), 9, colour)
+
+
+def _top_level(peak_dbfs: float) -> float:
+    """The level at a lane's edge: full scale, less for a quiet file, more for one that goes over."""
+    if peak_dbfs > 0:
+        return peak_dbfs + 0.2
+    if peak_dbfs >= _FULL_HEIGHT_FROM_DB or math.isinf(peak_dbfs):
+        return 0.2
+    return min(0.0, math.ceil(peak_dbfs / 6) * 6.0) + 0.2
+
+
+def _level(level: float) -> str:
+    return f"{MINUS}{abs(level):.0f}" if level else "0 dB"
+
+
+def _per_pixel(
+    level: OverviewLevel, channel: int, edges: NDArray[np.float64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Low, high and RMS of each pixel; `edges` are the frames at the pixels' borders, [shape=(pixels + 1,)]."""
+    bins = len(level.low)
+    starts = np.clip((edges[:-1] / level.bin_frames).astype(int), 0, bins - 1)
+    low = np.minimum.reduceat(level.low[:, channel], starts)
+    high = np.maximum.reduceat(level.high[:, channel], starts)
+    rms = level.rms[starts, channel]
+    past = edges[:-1] >= bins * level.bin_frames
+    low[past] = high[past] = rms[past] = 0
+    return low, high, rms

@@ -1,0 +1,510 @@
+"""The main window: band, steps, sheet and bench, reply; menus and keys; opening and measuring."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.band import Band
+from deep_tally.app.bench import Bench
+from deep_tally.app.dialogs import AboutPage, KeysPage
+from deep_tally.app.reply_view import ReplyView
+from deep_tally.app.rows import Column, Filter, Row, make_sheet
+from deep_tally.app.settings import Settings
+from deep_tally.app.sheet_view import SheetView
+from deep_tally.app.state import CheckState
+from deep_tally.app.theme import Choice, Theme, font
+from deep_tally.model.delivery import Track
+from deep_tally.model.findings import QUESTIONS, Action, count_findings
+from deep_tally.model.measures import Excerpt
+from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+
+_FILES = "Audio (*.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
+_REFILL_MS = 120
+_SAID_MS = 8000
+_SORTS: tuple[tuple[str, Column, bool], ...] = (
+    ("Name", Column.NAME, False),
+    ("Start", Column.START_LENGTH, False),
+    ("Length", Column.START_LENGTH, True),
+    ("Rate", Column.RATE, False),
+    ("Depth", Column.DEPTH, False),
+    ("Clipping", Column.CLIPPING, False),
+    ("Headroom", Column.HEADROOM, False),
+    ("Sides", Column.CHANNELS, False),
+    ("Content", Column.CONTENT, False),
+)
+
+
+class Window(QMainWindow):
+    """The one window."""
+
+    def __init__(self, state: CheckState, theme: Theme, settings: Settings) -> None:
+        super().__init__()
+        self.state, self.theme, self.settings = state, theme, settings
+        self._shown_delivery: object = None
+        self.setWindowTitle("Deep Tally")
+        self.resize(1280, 800)
+        self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
+        self.band = Band(theme)
+        self.sheet = SheetView(make_sheet((), state.brief, None), theme)
+        self.bench = Bench(theme)
+        self.reply = ReplyView(theme, settings)
+        self.empty = self._make_empty()
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.addWidget(self.sheet)
+        self.splitter.addWidget(self.bench)
+        self.splitter.setHandleWidth(2)
+        self.splitter.setCollapsible(0, False)
+        self.splitter.setStretchFactor(0, 3)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setSizes([410, 240])
+        self.pages = QStackedWidget()
+        for page in (self.empty, self.splitter, self.reply):
+            self.pages.addWidget(page)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.band)
+        column.addWidget(self._make_steps())
+        column.addWidget(self._make_progress())
+        column.addWidget(self.pages, 1)
+        column.addWidget(self._make_said())
+        self.setCentralWidget(whole)
+        self._make_menus()
+        # While files come in one after the other, the sheet is filled in a few times a second, not at each.
+        self._refill = QTimer(self)
+        self._refill.setSingleShot(True)
+        self._refill.setInterval(_REFILL_MS)
+        self._refill.timeout.connect(self._fill)
+        self._connect()
+        self._show_page(self.empty)
+        self.band.show_nothing()
+        if (geometry := settings.state("window")) is not None:
+            self.restoreGeometry(geometry)
+        if (split := settings.state("splitter")) is not None:
+            self.splitter.restoreState(split)
+
+    # -- building -----------------------------------------------------------------------------
+
+    def _make_empty(self) -> QWidget:
+        page = QWidget()
+        title = QLabel("Drop a client's folder here")
+        title.setFont(font(26, 700))
+        words = QLabel(
+            "Every file is asked nine questions: start, length, rate, depth, clipping, headroom, channels, name, "
+            "content.\nYou see what is wrong and who must act, and get the reply to the client.\n"
+            "Your client's files are never changed, and nothing leaves this machine."
+        )
+        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.open_folder_button = QPushButton("Open a folder…")
+        self.open_folder_button.setProperty("look", "main")
+        self.open_files_button = QPushButton("Open files…")
+        self.demo_button = QPushButton("Look at a demo")
+        self.open_folder_button.clicked.connect(self.choose_folder)
+        self.open_files_button.clicked.connect(self.choose_files)
+        self.demo_button.clicked.connect(self.state.open_demo)
+        buttons = QHBoxLayout()
+        buttons.setSpacing(12)
+        buttons.addStretch()
+        for button in (self.open_folder_button, self.open_files_button, self.demo_button):
+            button.setMinimumHeight(38)
+            buttons.addWidget(button)
+        buttons.addStretch()
+        column = QVBoxLayout(page)
+        column.setSpacing(20)
+        column.addStretch(2)
+        column.addWidget(title, 0, Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(words, 0, Qt.AlignmentFlag.AlignCenter)
+        column.addLayout(buttons)
+        column.addStretch(3)
+        return page
+
+    def _make_steps(self) -> QWidget:
+        self.to_sheet = self._step("Sheet", "All files and what is wrong with them (Ctrl+1)")
+        self.to_reply = self._step("Reply", "The reply to the client (Ctrl+2)")
+        self.brief_button = _quiet("Brief: Multitrack mix", "What is asked for; press to check against another brief")
+        self.show_button = _quiet("Show everything", "Show only some files")
+        self.sort_button = _quiet("&Sort", "Sort the sheet")
+        self.find = QLineEdit()
+        self.find.setPlaceholderText("Find a file")
+        self.find.setAccessibleName("Find a file by its name")
+        self.find.setToolTip("Find a file by its name (Ctrl+F)")
+        self.find.setClearButtonEnabled(True)
+        self.find.setFixedWidth(180)
+        line = QHBoxLayout()
+        line.setContentsMargins(24, 0, 24, 0)
+        line.setSpacing(4)
+        line.addWidget(self.to_sheet)
+        line.addWidget(self.to_reply)
+        line.addStretch()
+        for widget in (self.brief_button, self.show_button, self.sort_button, self.find):
+            line.addWidget(widget)
+        bar = QWidget()
+        bar.setFixedHeight(42)
+        bar.setLayout(line)
+        self.steps = bar
+        return bar
+
+    def _step(self, words: str, tip: str) -> QPushButton:
+        button = QPushButton(words)
+        button.setProperty("look", "step")
+        button.setCheckable(True)
+        button.setAutoExclusive(True)
+        button.setToolTip(tip)
+        return button
+
+    def _make_progress(self) -> QWidget:
+        self.progress_words = QLabel()
+        self.progress_bar = QProgressBar()
+        self.progress_bar.setTextVisible(False)
+        self.progress_bar.setRange(0, 1000)
+        self.progress_bar.setAccessibleName("Progress of measuring")
+        self.cancel_button = QPushButton("Cancel")
+        self.cancel_button.setToolTip("Stop measuring; what was measured is kept (Esc)")
+        line = QHBoxLayout()
+        line.setContentsMargins(24, 4, 24, 8)
+        line.setSpacing(16)
+        line.addWidget(self.progress_bar, 1)
+        line.addWidget(self.progress_words, 1)
+        line.addWidget(self.cancel_button)
+        self.progress = QWidget()
+        self.progress.setLayout(line)
+        self.progress.hide()
+        return self.progress
+
+    def _make_said(self) -> QWidget:
+        self.said = QLabel()
+        self.said.setContentsMargins(24, 6, 24, 6)
+        self.said.setWordWrap(True)
+        self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.said.hide()
+        self._said_timer = QTimer(self)
+        self._said_timer.setSingleShot(True)
+        self._said_timer.timeout.connect(self.said.hide)
+        return self.said
+
+    def _make_menus(self) -> None:
+        files = self.menuBar().addMenu("&File")
+        self._action(files, "Open a &folder…", self.choose_folder, QKeySequence.StandardKey.Open)
+        self._action(files, "Open f&iles…", self.choose_files, "Ctrl+Shift+O")
+        self._action(files, "Look at the &demo", self.state.open_demo)
+        files.addSeparator()
+        self.brief_action = self._action(files, "Check against another &brief…", self.choose_brief)
+        files.addSeparator()
+        self.save_action = self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
+        self.copy_action = self._action(files, "&Copy the reply as text", self.reply.copy_text, "Ctrl+Shift+C")
+        files.addSeparator()
+        self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        view = self.menuBar().addMenu("&View")
+        self._action(view, "&Sheet", self.show_sheet, "Ctrl+1")
+        self._action(view, "&Reply", self.show_reply, "Ctrl+2")
+        self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
+        view.addSeparator()
+        self._fill_show_menu(view.addMenu("S&how"))
+        self.show_menu = QMenu(self)
+        self._fill_show_menu(self.show_menu, keys=False)
+        self.show_button.setMenu(self.show_menu)
+        self.sort_menu = view.addMenu("S&ort by")
+        for words, column, by_length in _SORTS:
+            self._action(self.sort_menu, words, self._sorter(column, by_length))
+        self.sort_button.setMenu(self.sort_menu)
+        view.addSeparator()
+        colours = QActionGroup(self)
+        for words, choice in (("As the desktop", "desktop"), ("&Day", "day"), ("&Night", "night")):
+            action = self._action(view, words, self._theme_chooser(choice))  # type: ignore[arg-type]
+            action.setCheckable(True)
+            action.setChecked(self.theme.choice == choice)
+            colours.addAction(action)
+        helps = self.menuBar().addMenu("&Help")
+        self._action(helps, "&Keys", self.show_keys, "F1")
+        self._action(helps, "&About Deep Tally", self.show_about)
+        self.cancel_action = self._action(helps, "&Cancel measuring", self.state.cancel, "Esc")
+        self.cancel_action.setEnabled(False)
+
+    def _fill_show_menu(self, menu: QMenu, *, keys: bool = True) -> None:
+        self._action(menu, "&Everything", lambda: self.keep(Filter()), "Alt+0" if keys else None)
+        for number, action in enumerate(Action, start=1):
+            words = f"{ACTION_WORDS[action]}"
+            self._action(menu, words, self._keeper(Filter(action=action)), f"Alt+{number}" if keys else None)
+        menu.addSeparator()
+        for question in QUESTIONS:
+            self._action(menu, f"Findings of {question}", self._keeper(Filter(question=question)))
+
+    def _keeper(self, wanted: Filter) -> Callable[[], None]:
+        return lambda: self.keep(wanted)
+
+    def _sorter(self, column: Column, by_length: bool) -> Callable[[], None]:
+        return lambda: self.sheet.sort(column, by_length=by_length)
+
+    def _theme_chooser(self, choice: Choice) -> Callable[[], None]:
+        def choose() -> None:
+            self.theme.choose(choice)
+            self.settings.set_theme(choice)
+
+        return choose
+
+    def _action(
+        self, menu: QMenu, words: str, what: Callable[[], object], key: QKeySequence.StandardKey | str | None = None
+    ) -> QAction:
+        action = QAction(words, self)
+        if key is not None:
+            action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda: what())
+        menu.addAction(action)
+        return action
+
+    def _connect(self) -> None:
+        state = self.state
+        state.opening.connect(self._tell_opening)
+        state.opened.connect(self._opened)
+        state.measured.connect(self._measured)
+        state.progressed.connect(self._show_progress)
+        state.judged.connect(self._judged)
+        state.refused.connect(self._refused)
+        state.abandoned.connect(self._calm)
+        state.excerpt_came.connect(self._take_excerpt)
+        self.sheet.chosen.connect(self._choose)
+        self.sheet.entered.connect(lambda: self.bench.waveform.setFocus())
+        self.bench.waveform.excerpt_wanted.connect(state.request_excerpt)
+        self.reply.said.connect(self.say)
+        self.to_sheet.clicked.connect(self.show_sheet)
+        self.to_reply.clicked.connect(self.show_reply)
+        self.band.next.clicked.connect(self._next_step)
+        self.brief_button.clicked.connect(self.choose_brief)
+        self.cancel_button.clicked.connect(state.cancel)
+        self.find.textChanged.connect(self._find)
+        self.find.installEventFilter(self)
+        for action, tally in self.band.tallies.items():
+            tally.clicked.connect(lambda checked, a=action: self.keep(Filter(action=a) if checked else Filter()))
+
+    # -- opening ------------------------------------------------------------------------------
+
+    def choose_folder(self) -> None:
+        """Ask for a folder and open it."""
+        chosen = QFileDialog.getExistingDirectory(self, "Open a client's folder", str(self.settings.folder("delivery")))
+        if chosen:
+            self.settings.set_folder("delivery", Path(chosen).parent)
+            self.open([Path(chosen)])
+
+    def choose_files(self) -> None:
+        """Ask for files and open them."""
+        folder = str(self.settings.folder("delivery"))
+        chosen, _ = QFileDialog.getOpenFileNames(self, "Open a client's files", folder, _FILES)
+        if chosen:
+            self.settings.set_folder("delivery", Path(chosen[0]).parent)
+            self.open([Path(name) for name in chosen])
+
+    def choose_brief(self) -> None:
+        """Ask for a brief and check against it."""
+        folder = str(self.settings.folder("brief"))
+        chosen, _ = QFileDialog.getOpenFileName(self, "Check against a brief", folder, "Brief (*.json)")
+        if chosen:
+            self.settings.set_folder("brief", Path(chosen).parent)
+            self.state.choose_brief(Path(chosen))
+
+    def open(self, paths: Sequence[Path], *, rough_mix: Path | None = None) -> None:
+        """Open a delivery."""
+        self.state.open(paths, rough_mix=rough_mix)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.open(paths)
+
+    # -- what the state tells -----------------------------------------------------------------
+
+    def _tell_opening(self, words: str) -> None:
+        self.said.hide()
+        self.progress_words.setText(f"{words}…")
+        self.progress_bar.setRange(0, 0)
+        self.progress.show()
+        self.cancel_action.setEnabled(True)
+
+    def _opened(self) -> None:
+        self._shown_delivery = None
+        self.progress_bar.setRange(0, 1000)
+        self.find.clear()
+        self.keep(Filter())
+        self.band.show_counts(None)
+        self._show_page(self.splitter)
+        self._fill()
+        self.sheet.scrollToTop()
+        self.sheet.setFocus()
+        self._show_progress()
+
+    def _measured(self, track: Track) -> None:
+        if not self._refill.isActive():
+            self._refill.start()
+
+    def _show_progress(self) -> None:
+        measuring = self.state.measuring
+        if measuring is None or measuring.is_done:
+            return
+        done, total = measuring.counts
+        name = readable((measuring.at_work or "").rpartition("/")[2])
+        self.progress_words.setText(f"{done} of {total} measured" + (f", now {name}" if name else ""))
+        self.progress_bar.setValue(round(measuring.share * 1000))
+
+    def _judged(self) -> None:
+        self._refill.stop()
+        self._calm()
+        self._fill()
+        delivery = self.state.delivery
+        if delivery is not None:
+            self.band.show_counts(count_findings(delivery.findings))
+            self.reply.show_delivery(delivery, same=self._shown_delivery == delivery.source)
+            self._shown_delivery = delivery.source
+            for trouble in delivery.troubles:
+                self.say(readable(trouble))
+            done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
+            if done < len(delivery.tracks):
+                self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
+        self.brief_button.setText(f"Brief: {self.state.brief.name}")
+
+    def _refused(self, words: str) -> None:
+        self._calm()
+        self.say(readable(words))
+
+    def _calm(self) -> None:
+        self.progress.hide()
+        self.cancel_action.setEnabled(False)
+
+    def _fill(self) -> None:
+        """Fill sheet, bench and band with what is known now."""
+        if self.state.intake is None:
+            return
+        sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery)
+        self.sheet.show_sheet(sheet)
+        self.band.show_sheet(self.state.intake, sheet)
+        self._choose(self.sheet.current_row)
+
+    def _choose(self, row: Row | None) -> None:
+        delivery = self.state.delivery
+        self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
+
+    def _take_excerpt(self, path: str, excerpt: Excerpt) -> None:
+        self.bench.waveform.take_excerpt(path, excerpt)
+
+    # -- moving about -------------------------------------------------------------------------
+
+    def show_sheet(self) -> None:
+        """Go to the sheet."""
+        if self.state.intake is not None:
+            self._show_page(self.splitter)
+            self.sheet.setFocus()
+
+    def show_reply(self) -> None:
+        """Go to the reply, when there is one."""
+        if self.state.delivery is not None:
+            self._show_page(self.reply)
+            self.reply.text.setFocus()
+
+    def _next_step(self) -> None:
+        if self.pages.currentWidget() is self.reply:
+            self.reply.save_as()
+        else:
+            self.show_reply()
+
+    def _save_reply(self) -> None:
+        if self.state.delivery is not None:
+            self.show_reply()
+            self.reply.save_as()
+
+    def _show_page(self, page: QWidget) -> None:
+        self.pages.setCurrentWidget(page)
+        is_open = page is not self.empty
+        on_sheet = page is self.splitter
+        self.steps.setVisible(is_open)
+        self.to_sheet.setChecked(on_sheet)
+        self.to_reply.setChecked(page is self.reply)
+        for widget in (self.show_button, self.sort_button, self.find):
+            widget.setVisible(on_sheet)
+        self.band.next.setText("Save the reply…" if page is self.reply else "Write the reply")
+        for tally in self.band.tallies.values():
+            tally.setVisible(is_open)
+        self.band.next.setVisible(is_open)
+
+    def keep(self, wanted: Filter) -> None:
+        """Show only the rows that a filter keeps; the words in the find field stay in force."""
+        wanted = Filter(action=wanted.action, question=wanted.question, words=self.find.text())
+        self.sheet.proxy.keep(wanted)
+        self.show_button.setText(wanted.says)
+        for action, tally in self.band.tallies.items():
+            tally.setChecked(wanted.action is action)
+        self.sheet.go_to(self.sheet.current_path)
+        if not self.sheet.proxy.rowCount() and self.sheet.sheet_model.rowCount():
+            self.say("No file fits. Press Alt+0 to show everything.")
+
+    def _find(self, words: str) -> None:
+        self.keep(self.sheet.proxy.filter)
+
+    def _go_find(self) -> None:
+        self.show_sheet()
+        self.find.setFocus()
+        self.find.selectAll()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if watched is self.find and event.type() == QEvent.Type.KeyPress:
+            key = event.key()  # type: ignore[attr-defined]
+            if key in (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self.sheet.setFocus()
+                return True
+            if key == Qt.Key.Key_Escape and self.find.text():
+                self.find.clear()
+                return True
+        return super().eventFilter(watched, event)
+
+    def say(self, words: str) -> None:
+        """Tell something in one sentence at the foot of the window."""
+        if words:
+            self.said.setText(words)
+            self.said.setStyleSheet(
+                f"background: {self.theme.colours.ink}; color: {self.theme.colours.raised}; font-weight: 600"
+            )
+            self.said.show()
+            self._said_timer.start(_SAID_MS)
+
+    def show_keys(self) -> None:
+        """Show the page of keys."""
+        KeysPage(self).open()
+
+    def show_about(self) -> None:
+        """Show version and licences."""
+        AboutPage(self).open()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        self.settings.set_state("window", self.saveGeometry())
+        self.settings.set_state("splitter", self.splitter.saveState())
+        self.state.close()
+        super().closeEvent(event)
+
+
+def _quiet(words: str, tip: str) -> QPushButton:
+    button = QPushButton(words)
+    button.setProperty("look", "quiet")
+    button.setToolTip(tip)
+    return button
