@@ -137,18 +137,15 @@ class Band(QWidget):
 
     def show_sheet(self, intake: Intake, sheet: Sheet) -> None:
         """Show what came and what most files agree on."""
-        song = sheet.delivery.sets[0] if sheet.delivery is not None else None
-        title = song.facts.title if song is not None else None
-        self.title.setText(readable(title or intake.name))
+        self.title.setText(readable(sheet.facts.title or intake.name))
         roles = Counter(e.role for e in intake.sounds)
         asked = sum(n for role, n in roles.items() if role.is_asked)
         what = [count(asked, "trackout")]
         mixes = roles[Role.ROUGH_MIX]
         what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
         facts = [" and ".join(what)]
-        if song is not None:
-            facts += [f"{song.facts.tempo_bpm:g} BPM"] if song.facts.tempo_bpm else []
-            facts += [song.facts.key] if song.facts.key else []
+        facts += [f"{sheet.facts.tempo_bpm:g} BPM"] if sheet.facts.tempo_bpm else []
+        facts += [sheet.facts.key] if sheet.facts.key else []
         common = sheet.common
         facts += [kilohertz(common.rate_hz)] if common.rate_hz else []
         facts += [depth(common.bits, common.sample_format)] if common.sample_format else []

@@ -200,7 +200,7 @@ class Bench(QWidget):
         """Put a file on the bench."""
         track = row.track if row is not None else None
         self.name.setText("" if row is None else f"{row.number}  {row.title}".strip())
-        self.facts.setText("" if track is None else _facts(row))
+        self.facts.setText("" if row is None else _facts(row))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker)
         self.to_finding.setEnabled(bool(self.waveform.marks))

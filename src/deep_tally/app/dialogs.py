@@ -132,13 +132,12 @@ def _licences() -> str:
     parts = ["Deep Tally is free software under the MIT licence.\n", "Libraries:"]
     for name in _LIBRARIES:
         try:
-            about = metadata.metadata(name)
+            about = metadata.metadata(name).json
         except metadata.PackageNotFoundError:
             continue
-        licence = (
-            about.get("License-Expression") or about.get("License") or _classified(about.get_all("Classifier") or [])
-        )
-        parts.append(f"  {about['Name']} {about['Version']}: {(licence or 'see its package').splitlines()[0]}")
+        licence = about.get("license_expression") or about.get("license") or _classified(about.get("classifier", []))
+        told = str(licence or "see its package").splitlines()[0]
+        parts.append(f"  {name} {metadata.version(name)}: {told}")
     parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")
     parts.append("  Qt, inside PySide6: LGPL-3.0-only\n")
     parts.append(
@@ -148,5 +147,5 @@ def _licences() -> str:
     return "\n".join(parts)
 
 
-def _classified(classifiers: list[str]) -> str:
+def _classified(classifiers: str | list[str]) -> str:
     return ", ".join(c.rpartition(" :: ")[2] for c in classifiers if c.startswith("License ::"))

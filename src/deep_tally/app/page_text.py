@@ -102,7 +102,9 @@ class PageText:
         paragraph.setTopMargin(above)
         paragraph.setBottomMargin(4)
         paragraph.setLeftMargin(indent)
-        paragraph.setLineHeight(128, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)
+        paragraph.setLineHeight(
+            100 if block.kind == "picture" else 128, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value
+        )
         paragraph.setProperty(_KIND, block.kind)
         if block.number:
             paragraph.setProperty(_NUMBER, block.number)

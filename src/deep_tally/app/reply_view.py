@@ -111,7 +111,12 @@ class ReplyView(QWidget):
         field = QLineEdit(self._settings.text(key))
         field.setAccessibleName(name)
         field.setToolTip(tip)
-        field.textEdited.connect(lambda text: (self._settings.set_text(key, text), self._write_if_unedited()))
+
+        def remember(text: str) -> None:
+            self._settings.set_text(key, text)
+            self._write_if_unedited()
+
+        field.textEdited.connect(remember)
         return field
 
     def _button(self, words: str, tip: str, what: object) -> QPushButton:

@@ -9,10 +9,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from deep_tally.check.common import find_common
+from deep_tally.check.common import find_common, length_difference_s
+from deep_tally.intake.facts import read_facts
 from deep_tally.intake.walk import natural_key
 from deep_tally.model.brief import Brief
-from deep_tally.model.delivery import Common, Delivery, Track
+from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz
@@ -139,6 +140,7 @@ class Sheet:
     axis_s: float
     brief: Brief
     delivery: Delivery | None
+    facts: SongFacts
 
     @property
     def asked(self) -> tuple[Track, ...]:
@@ -146,8 +148,11 @@ class Sheet:
         return tuple(r.track for r in self.rows if r.track.role.is_asked)
 
 
-def make_sheet(tracks: Sequence[Track], brief: Brief, delivery: Delivery | None) -> Sheet:
-    """The sheet of what is known so far; without a judged delivery no row has findings yet."""
+def make_sheet(tracks: Sequence[Track], brief: Brief, delivery: Delivery | None, *, name: str = "") -> Sheet:
+    """The sheet of what is known so far; without a judged delivery no row has findings yet.
+
+    `name` is the delivery's, from which song, tempo and key are read until all is known.
+    """
     rows = tuple(
         Row(
             track,
@@ -157,7 +162,8 @@ def make_sheet(tracks: Sequence[Track], brief: Brief, delivery: Delivery | None)
         for track in tracks
     )
     lengths = [t.format.seconds for t in tracks if t.format is not None]
-    return Sheet(rows, find_common(tracks, brief), max(lengths, default=0.0), brief, delivery)
+    facts = delivery.sets[0].facts if delivery is not None else read_facts(name, [t.path for t in tracks], ())
+    return Sheet(rows, find_common(tracks, brief), max(lengths, default=0.0), brief, delivery, facts)
 
 
 def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
@@ -197,8 +203,8 @@ def length_head(sheet: Sheet) -> tuple[str, str]:
     common = sheet.common.seconds
     if common is None:
         return "Length", "no common" if any(t.format for t in sheet.asked) else ""
-    off = sum(bool({f.question for f in r.findings} & {"length"}) for r in sheet.rows if r.track.role.is_asked)
-    return "Length", f"{clock(common, digits=3)}, {len(sheet.asked) - off} of {len(sheet.asked)}"
+    same = sum(t.format is not None and not length_difference_s(t, sheet.common) for t in sheet.asked)
+    return "Length", f"{clock(common, digits=3)}, {same} of {len(sheet.asked)}"
 
 
 def _together(sheet: Sheet) -> str:

@@ -6,7 +6,7 @@ import os
 import shutil
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -82,16 +82,17 @@ def _begin(window: Window, paths: Sequence[Path], rough_mix: Path | None) -> Non
         window.state.warm_up()
 
 
-def _after_first_paint(window: Window, then: object) -> None:
+def _after_first_paint(window: Window, then: Callable[[], None]) -> None:
     """Run `then` once the first picture stands, and print how long that took from the process's start."""
     from PySide6.QtCore import QTimer
 
     def painted() -> None:
+        window.repaint()
         print(f"First paint {_seconds_alive():.2f} s after the start.", file=sys.stderr)  # noqa: T201
-        QTimer.singleShot(0, then)  # type: ignore[call-overload]
+        QTimer.singleShot(0, then)
 
-    # The first timeout comes after the events of showing, the first paint among them.
-    QTimer.singleShot(0, window, lambda: (window.repaint(), painted()))
+    # The first timeout comes after the events of showing; then the picture is drawn at once.
+    QTimer.singleShot(0, painted)
 
 
 def _seconds_alive() -> float:

@@ -189,7 +189,8 @@ def _style(c: Colours) -> str:
     QPushButton[look="step"]:focus {{ color: {c.fix}; border-bottom-color: {c.fix}; }}
     QPushButton[look="step"]:disabled {{ color: {c.soft}; }}
     QLineEdit, QTextEdit, QTextBrowser {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
-        border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c.fix}; selection-color: {c.raised}; }}
+        border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c.fix};
+        selection-color: {c.raised}; }}
     QLineEdit:focus {{ border: 2px solid {c.fix}; padding: 3px 5px; }}
     QCheckBox {{ spacing: 10px; }}
     QCheckBox:focus {{ color: {c.fix}; }}

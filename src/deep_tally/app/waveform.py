@@ -36,6 +36,7 @@ _WHEEL_STEP = 1.25
 _SHOWN_DB = (0, -6, -12, -18, -24, -30, -36, -42, -48, -54, -60, -66, -72)
 _FULL_HEIGHT_FROM_DB = -18.0
 _EXCERPT_MOST = 1 << 18
+_OVER_TOP_DB = 0.6  # room at a lane's edges, so that what is flat at full scale can be seen
 
 
 @dataclass(frozen=True, slots=True)
@@ -334,7 +335,7 @@ class Waveform(QWidget):
         reach: float,
     ) -> None:
         level = next((lv for lv in reversed(overview) if lv.bin_frames <= self.view.scale), overview[0])
-        edges = self.view.start + np.arange(self.view.pixels + 1) * self.view.scale
+        edges = self.view.start + np.arange(self.view.pixels + 1, dtype=np.float64) * self.view.scale
         low, high, rms = _per_pixel(level, channel, edges)
         self._columns(painter, lane.left(), low, high, middle, reach, QColor(self._theme.colours.wave), 150)
         self._columns(painter, lane.left(), -rms, rms, middle, reach, QColor(self._theme.colours.wave), 255)
@@ -423,10 +424,10 @@ class Waveform(QWidget):
 def _top_level(peak_dbfs: float) -> float:
     """The level at a lane's edge: full scale, less for a quiet file, more for one that goes over."""
     if peak_dbfs > 0:
-        return peak_dbfs + 0.2
+        return peak_dbfs + _OVER_TOP_DB
     if peak_dbfs >= _FULL_HEIGHT_FROM_DB or math.isinf(peak_dbfs):
-        return 0.2
-    return min(0.0, math.ceil(peak_dbfs / 6) * 6.0) + 0.2
+        return _OVER_TOP_DB
+    return min(0.0, math.ceil(peak_dbfs / 6) * 6.0) + _OVER_TOP_DB
 
 
 def _level(level: float) -> str:

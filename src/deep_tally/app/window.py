@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -144,19 +144,19 @@ class Window(QMainWindow):
         self.brief_button = _quiet("Brief: Multitrack mix", "What is asked for; press to check against another brief")
         self.show_button = _quiet("Show everything", "Show only some files")
         self.sort_button = _quiet("&Sort", "Sort the sheet")
-        self.find = QLineEdit()
-        self.find.setPlaceholderText("Find a file")
-        self.find.setAccessibleName("Find a file by its name")
-        self.find.setToolTip("Find a file by its name (Ctrl+F)")
-        self.find.setClearButtonEnabled(True)
-        self.find.setFixedWidth(180)
+        self.find_field = QLineEdit()
+        self.find_field.setPlaceholderText("Find a file")
+        self.find_field.setAccessibleName("Find a file by its name")
+        self.find_field.setToolTip("Find a file by its name (Ctrl+F)")
+        self.find_field.setClearButtonEnabled(True)
+        self.find_field.setFixedWidth(180)
         line = QHBoxLayout()
         line.setContentsMargins(24, 0, 24, 0)
         line.setSpacing(4)
         line.addWidget(self.to_sheet)
         line.addWidget(self.to_reply)
         line.addStretch()
-        for widget in (self.brief_button, self.show_button, self.sort_button, self.find):
+        for widget in (self.brief_button, self.show_button, self.sort_button, self.find_field):
             line.addWidget(widget)
         bar = QWidget()
         bar.setFixedHeight(42)
@@ -291,8 +291,8 @@ class Window(QMainWindow):
         self.band.next.clicked.connect(self._next_step)
         self.brief_button.clicked.connect(self.choose_brief)
         self.cancel_button.clicked.connect(state.cancel)
-        self.find.textChanged.connect(self._find)
-        self.find.installEventFilter(self)
+        self.find_field.textChanged.connect(self._find)
+        self.find_field.installEventFilter(self)
         for action, tally in self.band.tallies.items():
             tally.clicked.connect(lambda checked, a=action: self.keep(Filter(action=a) if checked else Filter()))
 
@@ -347,7 +347,7 @@ class Window(QMainWindow):
     def _opened(self) -> None:
         self._shown_delivery = None
         self.progress_bar.setRange(0, 1000)
-        self.find.clear()
+        self.find_field.clear()
         self.keep(Filter())
         self.band.show_counts(None)
         self._show_page(self.splitter)
@@ -397,7 +397,7 @@ class Window(QMainWindow):
         """Fill sheet, bench and band with what is known now."""
         if self.state.intake is None:
             return
-        sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery)
+        sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery, name=self.state.intake.name)
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(self.state.intake, sheet)
         self._choose(self.sheet.current_row)
@@ -441,7 +441,7 @@ class Window(QMainWindow):
         self.steps.setVisible(is_open)
         self.to_sheet.setChecked(on_sheet)
         self.to_reply.setChecked(page is self.reply)
-        for widget in (self.show_button, self.sort_button, self.find):
+        for widget in (self.show_button, self.sort_button, self.find_field):
             widget.setVisible(on_sheet)
         self.band.next.setText("Save the reply…" if page is self.reply else "Write the reply")
         for tally in self.band.tallies.values():
@@ -450,7 +450,7 @@ class Window(QMainWindow):
 
     def keep(self, wanted: Filter) -> None:
         """Show only the rows that a filter keeps; the words in the find field stay in force."""
-        wanted = Filter(action=wanted.action, question=wanted.question, words=self.find.text())
+        wanted = Filter(action=wanted.action, question=wanted.question, words=self.find_field.text())
         self.sheet.proxy.keep(wanted)
         self.show_button.setText(wanted.says)
         for action, tally in self.band.tallies.items():
@@ -464,17 +464,17 @@ class Window(QMainWindow):
 
     def _go_find(self) -> None:
         self.show_sheet()
-        self.find.setFocus()
-        self.find.selectAll()
+        self.find_field.setFocus()
+        self.find_field.selectAll()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if watched is self.find and event.type() == QEvent.Type.KeyPress:
-            key = event.key()  # type: ignore[attr-defined]
+        if watched is self.find_field and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            key = event.key()
             if key in (Qt.Key.Key_Down, Qt.Key.Key_Return, Qt.Key.Key_Enter):
                 self.sheet.setFocus()
                 return True
-            if key == Qt.Key.Key_Escape and self.find.text():
-                self.find.clear()
+            if key == Qt.Key.Key_Escape and self.find_field.text():
+                self.find_field.clear()
                 return True
         return super().eventFilter(watched, event)
 
