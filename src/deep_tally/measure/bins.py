@@ -74,7 +74,7 @@ class Remainder:
 
 
 class BoundedWindows:
-    """Keeps windows, `group` neighbours merged to one; twice as many once there are more than `most`."""
+    """Keeps windows, `group` neighbours merged to one; twice as many each time there are `most` (an even number)."""
 
     def __init__(self, frames: int, *, most: int, group: int = 1) -> None:
         self._base_frames = frames
@@ -91,17 +91,15 @@ class BoundedWindows:
             return
         self._waiting.append(windows)
         self._waiting_count += len(windows)
-        whole = self._waiting_count // self._group * self._group
-        if whole:
-            joined = _join(self._waiting, self._base_frames)
+        while groups := min(self._waiting_count // self._group, self._most - self._count):
+            joined, whole = _join(self._waiting, self._base_frames), groups * self._group
             self._keep(_cut(joined, 0, whole).grouped(self._group))
             self._waiting = [_cut(joined, whole, len(joined))]
             self._waiting_count -= whole
-        # An odd count waits for the next block: its last window has no partner yet.
-        while self._count > self._most and self._count % 2 == 0:
-            merged = _join(self._kept, self._base_frames * self._group).grouped(2)
-            self._group *= 2
-            self._kept, self._count = [merged], len(merged)
+            if self._count == self._most:
+                merged = _join(self._kept, self._base_frames * self._group).grouped(2)
+                self._group *= 2
+                self._kept, self._count = [merged], len(merged)
 
     def result(self) -> Windows:
         """All windows; the last may cover less time than the others."""

@@ -1,0 +1,65 @@
+"""Shared fixtures: the demo delivery is made and measured once for all tests."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from deep_tally.check.judge import judge
+from deep_tally.demo.awkward import write_awkward
+from deep_tally.demo.delivery import write_demo
+from deep_tally.intake.walk import take_in
+from deep_tally.measure.crew import Crew
+from deep_tally.measure.run import Measuring
+from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.model.delivery import Delivery
+
+if not os.environ.get("DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+def check_folder(folder: Path, **options: Path) -> Delivery:
+    """The whole core on a folder, as the command line does it."""
+    intake = take_in([folder], **options)
+    crew = Crew()
+    try:
+        measuring = Measuring(intake, crew)
+        while not measuring.is_done:
+            measuring.poll(0.1)
+        return judge(intake, measuring.tracks, DEFAULT_BRIEF)
+    finally:
+        crew.close()
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """No test reads or writes the real home's configuration and cache."""
+    home = tmp_path_factory.mktemp("home")
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(home / "config"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(home / "cache"))
+    return home
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return write_demo(tmp_path_factory.mktemp("demo"))
+
+
+@pytest.fixture(scope="session")
+def demo(demo_folder: Path) -> Delivery:
+    return check_folder(demo_folder)
+
+
+@pytest.fixture(scope="session")
+def awkward(tmp_path_factory: pytest.TempPathFactory) -> Delivery:
+    return check_folder(write_awkward(tmp_path_factory.mktemp("awkward")))
+
+
+@pytest.fixture
+def crew() -> Iterator[Crew]:
+    made = Crew(workers=1)
+    yield made
+    made.close()

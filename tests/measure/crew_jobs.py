@@ -1,0 +1,37 @@
+"""Jobs for the crew's tests; module-level, so that a worker process can import them."""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+from typing import NoReturn
+
+from deep_tally.model.errors import UnreadableSound
+
+OnProgress = Callable[[int, int], None]
+
+
+def double(progress: OnProgress, number: int) -> int:
+    progress(1, 2)
+    return 2 * number
+
+
+def refuse(progress: OnProgress) -> NoReturn:
+    raise UnreadableSound("x.wav", "it is broken", "mend it")
+
+
+def fail(progress: OnProgress) -> NoReturn:
+    raise ZeroDivisionError("one")
+
+
+def crash(progress: OnProgress) -> NoReturn:
+    os.abort()
+
+
+def sleep(progress: OnProgress, seconds: float) -> None:
+    time.sleep(seconds)
+
+
+def devour(progress: OnProgress) -> int:
+    return len(bytearray(16 << 30))

@@ -1,0 +1,66 @@
+"""Loudness against ITU-R BS.1770, EBU Tech 3341 and an independent implementation."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyloudnorm
+import pytest
+from sounds import RATE, measured, sine
+
+from deep_tally.measure.loudness import k_weighting
+
+# ITU-R BS.1770, Annex 1, tables 1 and 2: coefficients at 48 kHz (from memory).
+STANDARD = np.array(
+    [
+        [1.53512485958697, -2.69169618940638, 1.19839281085285, 1.0, -1.69065929318241, 0.73248077421585],
+        [1.0, -2.0, 1.0, 1.0, -1.99004745483398, 0.99007225036621],
+    ]
+)
+
+
+def test_the_filters_are_the_standards_at_48_khz() -> None:
+    assert k_weighting(48_000) == pytest.approx(STANDARD, abs=1e-10)
+
+
+def test_a_full_scale_997_hz_sine_in_one_channel_reads_minus_3_01_lufs() -> None:
+    # ITU-R BS.1770, Annex 1, at its end: 0 dBFS 997 Hz in the left, centre or right channel.
+    assert measured(sine(997, 10)).loudness_lufs == pytest.approx(-3.01, abs=0.005)
+
+
+@pytest.mark.parametrize("rate", [44_100, 88_200, 96_000, 192_000])
+def test_other_rates_read_the_same(rate: int) -> None:
+    # The standard asks for the same response at every rate; the bilinear transform keeps it to 0.03 LU at 997 Hz.
+    assert measured(sine(997, 5, rate=rate), rate=rate).loudness_lufs == pytest.approx(-3.01, abs=0.035)
+
+
+@pytest.mark.parametrize(("level", "expected"), [(-23.0, -23.0), (-33.0, -33.0)])
+def test_ebu_tech_3341_cases_1_and_2(level: float, expected: float) -> None:
+    # EBU Tech 3341, table 1: stereo 1000 Hz sine, 20 s, the level is the peak of each channel; +-0.1 LU (from memory).
+    tone = sine(1000, 20, peak=10 ** (level / 20))
+    assert measured(np.stack([tone, tone], axis=1)).loudness_lufs == pytest.approx(expected, abs=0.1)
+
+
+def test_ebu_tech_3341_case_3_gates_the_quiet_parts() -> None:
+    # Case 3: 10 s at -36, 60 s at -23, 10 s at -36 dBFS read -23.0 LUFS (from memory).
+    parts = [sine(1000, s, peak=10 ** (level / 20)) for level, s in ((-36, 10), (-23, 60), (-36, 10))]
+    tone = np.concatenate(parts)
+    assert measured(np.stack([tone, tone], axis=1)).loudness_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("kind", ["noise", "music"])
+def test_pyloudnorm_agrees_within_a_tenth(kind: str, channels: int) -> None:
+    # pyloudnorm's default filters read 0.03-0.04 LU low, hence 0.1.
+    random = np.random.default_rng(5)
+    frames = 8 * RATE
+    signal = 0.1 * random.standard_normal((frames, channels))
+    if kind == "music":
+        beat = np.exp(-6 * ((np.arange(frames) / RATE) % 0.6))[:, None]
+        signal = beat * (0.4 * sine(180, 8)[:, None] + 0.2 * signal)
+    theirs = pyloudnorm.Meter(RATE).integrated_loudness(signal)
+    assert measured(signal).loudness_lufs == pytest.approx(theirs, abs=0.1)
+
+
+def test_too_short_or_silent_has_no_loudness() -> None:
+    assert measured(sine(997, 0.39)).loudness_lufs is None
+    assert measured(np.zeros(RATE)).loudness_lufs is None

@@ -1,0 +1,51 @@
+"""The pyramid a waveform is drawn from, and windows of bounded number."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from sounds import RATE, measured
+
+from deep_tally.measure.bins import BoundedWindows, windows_of
+
+SIGNAL = np.random.default_rng(4).standard_normal((3 * RATE + 17, 2)) * np.linspace(0, 1, 3 * RATE + 17)[:, None]
+
+
+def test_every_level_tells_the_true_extremes_and_rms_of_its_bins() -> None:
+    levels = measured(SIGNAL).overview
+    assert len(levels) > 1
+    for level in levels:
+        bins = -(-len(SIGNAL) // level.bin_frames)
+        assert level.low.shape == level.high.shape == level.rms.shape == (bins, 2)
+        for b in (0, bins // 2, bins - 1):
+            cut = SIGNAL[b * level.bin_frames : (b + 1) * level.bin_frames]
+            assert level.low[b] == pytest.approx(cut.min(axis=0), rel=1e-6)
+            assert level.high[b] == pytest.approx(cut.max(axis=0), rel=1e-6)
+            assert level.rms[b] == pytest.approx(np.sqrt((cut**2).mean(axis=0)), rel=1e-4)
+
+
+@settings(max_examples=40, deadline=None)
+@given(sizes=st.lists(st.integers(0, 40), max_size=30), most=st.sampled_from([2, 4, 6, 12]))
+def test_windows_are_merged_to_stay_under_their_limit(sizes: list[int], most: int) -> None:
+    kept = BoundedWindows(4, most=most)
+    values = np.arange(sum(sizes) * 4, dtype=np.float64)
+    position = 0
+    for size in sizes:
+        kept.feed(windows_of(np.asfortranarray(values[position : position + size * 4, None]), 4))
+        position += size * 4
+    result = kept.result()
+    assert len(result) <= most
+    for index in range(len(result)):
+        cut = values[index * result.frames : (index + 1) * result.frames]
+        assert result.low[index, 0] == cut.min()
+        assert result.high[index, 0] == cut.max()
+
+
+def test_a_long_file_keeps_a_bounded_number_of_bins() -> None:
+    kept = BoundedWindows(240, most=1000, group=5)
+    block = windows_of(np.asfortranarray(np.ones((240 * 100, 1))), 240)
+    for _ in range(1000):
+        kept.feed(block)
+    assert len(kept.result()) <= 1000

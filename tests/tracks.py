@@ -1,0 +1,143 @@
+"""Tracks with chosen measures, for checks: no audio is made or read."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+from deep_tally.check.common import find_common
+from deep_tally.check.registry import tally
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief
+from deep_tally.model.delivery import SongFacts, SongSet, Track
+from deep_tally.model.files import Role, SoundFormat
+from deep_tally.model.findings import Finding
+from deep_tally.model.measures import Edges, Measures, Run, Runs, Sides
+
+RATE = 48_000
+SECONDS = 40
+SILENT_TAIL = (-math.inf,) * 8
+
+FORMAT = SoundFormat(
+    container="wav",
+    sample_format="int",
+    bits=24,
+    rate_hz=RATE,
+    channels=1,
+    frames=SECONDS * RATE,
+    claimed_frames=SECONDS * RATE,
+)
+EDGES = Edges(
+    first_sound_frame=5 * RATE,
+    last_sound_frame=35 * RATE,
+    lead_floor_dbfs=-math.inf,
+    tail_floor_dbfs=-math.inf,
+    head_dbfs=-math.inf,
+    head_peak_dbfs=-math.inf,
+    entry_rise_ms=20.0,
+    tail_levels_dbfs=SILENT_TAIL,
+)
+MEASURES = Measures(
+    sample_peak_by_channel_dbfs=(-8.0,),
+    peak_frame=10 * RATE,
+    true_peak_dbtp=-7.9,
+    rms_by_channel_dbfs=(-20.0,),
+    rms_dbfs=-20.0,
+    crest_db=15.01,
+    loudness_lufs=-21.0,
+    dc_offset=(0.0,),
+    bits_in_use=24,
+    clip_runs=Runs(),
+    overs=Runs(),
+    nonfinite=Runs(),
+    sides=None,
+    edges=EDGES,
+    overview=(),
+)
+STEREO = Sides(
+    correlation=0.3,
+    side_to_mid_db=-3.0,
+    gain_right_over_left=0.3,
+    residual_db=-0.4,
+    mono_loss_db=-1.9,
+    greatest_difference=0.5,
+    greatest_sum=0.7,
+)
+_FORMAT_FIELDS = set(SoundFormat.__slots__)
+_EDGE_FIELDS = set(Edges.__slots__)
+
+
+def track(path: str = "01 Bass.wav", *, role: Role = Role.TRACKOUT, **changes: Any) -> Track:
+    """A clean track; named fields of its format, edges and measures are changed."""
+    sound = {k: v for k, v in changes.items() if k in _FORMAT_FIELDS}
+    edges = {k: v for k, v in changes.items() if k in _EDGE_FIELDS}
+    rest = {k: v for k, v in changes.items() if k not in _FORMAT_FIELDS | _EDGE_FIELDS}
+    if "frames" in sound:
+        sound.setdefault("claimed_frames", sound["frames"])
+    measures = replace(MEASURES, edges=replace(EDGES, **edges), **rest)
+    return Track(path=path, role=role, format=replace(FORMAT, **sound), measures=measures)
+
+
+def stereo(path: str = "01 Pad.wav", *, levels: tuple[float, float] = (-20.0, -21.0), **sides: Any) -> Track:
+    """A stereo track with changed relations of its sides."""
+    return track(
+        path,
+        channels=2,
+        sides=replace(STEREO, **sides),
+        rms_by_channel_dbfs=levels,
+        sample_peak_by_channel_dbfs=(-8.0, -9.0),
+        dc_offset=(0.0, 0.0),
+    )
+
+
+def others(count: int = 4, **changes: Any) -> list[Track]:
+    """Clean tracks to be the rest of a set, each with a level of its own."""
+    names = ("Drum", "Viola", "Horn", "Choir", "Flute", "Harp", "Oboe", "Gong", "Lute", "Cello")
+    made = []
+    for index in range(count):
+        own = {
+            "sample_peak_by_channel_dbfs": (-8.5 - index,),
+            "rms_dbfs": -21.0 - 1.3 * index,
+            "loudness_lufs": -22.0 - 1.1 * index,
+        }
+        made.append(track(f"{index + 2:02d} {names[index]}.wav", **{**own, **changes}))
+    return made
+
+
+ROUGH_MIX = track("Song rough mix.wav", role=Role.ROUGH_MIX)
+
+
+def song_of(
+    tracks: Iterable[Track], *, brief: Brief = DEFAULT_BRIEF, facts: SongFacts | None = None, mix: bool = True
+) -> SongSet:
+    """A set of tracks; with a rough mix and all facts unless told otherwise."""
+    listed = (*tracks, *((ROUGH_MIX,) if mix else ()))
+    facts = facts or SongFacts(title="Song", tempo_bpm=96.0, key="D minor")
+    return SongSet(name="Song", tracks=listed, facts=facts, common=find_common(listed, brief))
+
+
+def findings(
+    tracks: Iterable[Track], *, brief: Brief = DEFAULT_BRIEF, facts: SongFacts | None = None, mix: bool = True
+) -> tuple[Finding, ...]:
+    """All findings of a set."""
+    return tally(song_of(tracks, brief=brief, facts=facts, mix=mix), brief)
+
+
+def codes(tracks: Iterable[Track], **options: Any) -> list[str]:
+    """The codes found in a set."""
+    return [f.code for f in findings(tracks, **options)]
+
+
+def brief(**changes: Any) -> Brief:
+    """The default brief with changes."""
+    return Brief.model_validate({"schema": 1, **changes})
+
+
+def runs(*lengths: int, channel: int = 0) -> Runs:
+    """Runs of the given lengths, one a second."""
+    places = tuple(Run(frame=(i + 1) * RATE, frames=n, channel=channel) for i, n in enumerate(lengths))
+    counted: dict[int, int] = {}
+    for n in lengths:
+        counted[n] = counted.get(n, 0) + 1
+    return Runs(lengths=counted, places=places, longest=max(places, key=lambda r: r.frames, default=None))
