@@ -1,0 +1,104 @@
+"""Roles and facts from names. Notations are common practice."""
+
+from __future__ import annotations
+
+import pytest
+
+from deep_tally.intake.facts import key_in, read_facts, tempo_in, title_of
+from deep_tally.intake.roles import guess_role
+from deep_tally.model.files import Role
+
+SONG = "Lantern Over Brackwater 96 BPM D minor"
+
+
+@pytest.mark.parametrize(
+    ("path", "role"),
+    [
+        ("01 Frame drum.wav", Role.TRACKOUT),
+        ("Lantern Over Brackwater rough mix.wav", Role.ROUGH_MIX),
+        ("Lantern Over Brackwater Mix v3.wav", Role.ROUGH_MIX),
+        ("MIX.mp3", Role.ROUGH_MIX),
+        ("Rough Mix/Lantern.wav", Role.ROUGH_MIX),
+        ("roughmix.flac", Role.ROUGH_MIX),
+        ("Drum mix.wav", Role.TRACKOUT),
+        ("Mixed choir.wav", Role.TRACKOUT),
+        ("Remix strings.wav", Role.TRACKOUT),
+        ("Reference 1.mp3", Role.REFERENCE),
+        ("refs/Another song.mp3", Role.REFERENCE),
+        ("Click.wav", Role.CLICK),
+        ("Click beetle sample loop.wav", Role.TRACKOUT),
+        ("Drums group.wav", Role.GROUP),
+        ("Groups/Strings.wav", Role.GROUP),
+        ("Reverb.wav", Role.EFFECT_RETURN),
+        ("Plate return.wav", Role.EFFECT_RETURN),
+        ("Guitar delay.wav", Role.TRACKOUT),
+        ("Channel buoy bell.wav", Role.TRACKOUT),
+    ],
+)
+def test_roles(path: str, role: Role) -> None:
+    assert guess_role(path, SONG) is role
+
+
+@pytest.mark.parametrize(
+    ("text", "tempo"),
+    [
+        ("Song 96 BPM", 96.0),
+        ("song_128bpm_Am", 128.0),
+        ("BPM 92.5 song", 92.5),
+        ("Song (92,5 bpm)", 92.5),
+        ("bpm_140", 140.0),
+        ("Song 9 BPM", None),
+        ("Song 999 bpm", None),
+        ("Song 24 bit 96", None),
+        ("Take 120", None),
+    ],
+)
+def test_tempo(text: str, tempo: float | None) -> None:
+    assert tempo_in(text) == tempo
+
+
+@pytest.mark.parametrize(
+    ("text", "key"),
+    [
+        ("Song D minor", "D minor"),
+        ("Song F# maj", "F# major"),
+        ("song_Bbm_120", "Bb minor"),
+        ("Lied a-moll", "A minor"),
+        ("Song Es dur", None),
+        ("C# minor", "C# minor"),
+        ("Song in E flat major", "Eb major"),
+        ("I am here", None),
+        ("Am Fluss", None),
+        ("A major decision", "A major"),
+        ("Big mix", None),
+        ("Drum", None),
+    ],
+)
+def test_key(text: str, key: str | None) -> None:
+    assert key_in(text) == key
+
+
+@pytest.mark.parametrize(
+    ("name", "title"),
+    [
+        (SONG, "Lantern Over Brackwater"),
+        ("Paper_Lighthouse_Trackouts_48k_24bit", "Paper Lighthouse"),
+        ("The House of Salt (Stems) 120bpm", "The House of Salt"),
+        ("trackouts 24 bit 48 kHz", None),
+        ("New Folder", None),
+        ("Downloads", None),
+        ("Song files for mixing 2026-03-03", None),
+        ("Für die Mischung - Nordwind", "Für die Mischung Nordwind"),
+    ],
+)
+def test_title(name: str, title: str | None) -> None:
+    assert title_of(name) == title
+
+
+def test_the_deliverys_name_counts_before_its_files() -> None:
+    facts = read_facts("Paper Lighthouse 120 BPM", ["Loop 90 bpm.wav", "Shaker 90bpm.wav"], ["in A minor"])
+    assert (facts.title, facts.tempo_bpm, facts.key) == ("Paper Lighthouse", 120.0, "A minor")
+
+
+def test_without_it_most_files_decide() -> None:
+    assert read_facts("files", ["a 90 bpm.wav", "b 120bpm.wav", "c 120 BPM.wav"], []).tempo_bpm == 120.0

@@ -1,0 +1,103 @@
+"""Formats that libsndfile decodes, and files that nobody can read."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from sounds import RATE, measured_file, sine
+
+from deep_tally.intake.reading import open_sound
+from deep_tally.model.errors import UnreadableSound
+
+FORMATS = [
+    ("flac", "FLAC", "PCM_24", "flac", "int", 24),
+    ("flac", "FLAC", "PCM_16", "flac", "int", 16),
+    ("aiff", "AIFF", "PCM_24", "aiff", "int", 24),
+    ("caf", "CAF", "FLOAT", "caf", "float", 32),
+    ("w64", "W64", "PCM_16", "w64", "int", 16),
+    ("au", "AU", "PCM_16", "au", "int", 16),
+    ("mp3", "MP3", "MPEG_LAYER_III", "mp3", "lossy", None),
+    ("ogg", "OGG", "VORBIS", "ogg", "lossy", None),
+    ("wav", "WAV", "ULAW", "wav", "lossy", None),
+]
+
+
+@pytest.mark.parametrize(("ending", "kind", "subtype", "container", "sample_format", "bits"), FORMATS)
+def test_formats_are_recognised_by_their_bytes(
+    tmp_path: Path, ending: str, kind: str, subtype: str, container: str, sample_format: str, bits: int | None
+) -> None:
+    path = tmp_path / "named.wrongly"
+    with path.open("wb") as file:
+        soundfile.write(file, np.stack([sine(440, 1, peak=0.5)] * 2, axis=1), RATE, format=kind, subtype=subtype)
+    with open_sound(path) as reader:
+        sound = reader.format
+        total = sum(len(reader.read(start, 9000).samples) for start in range(0, sound.frames, 9000))
+    assert (sound.container, sound.sample_format, sound.bits) == (container, sample_format, bits)
+    assert (sound.rate_hz, sound.channels, total) == (RATE, 2, sound.frames)
+    assert measured_file(path).sample_peak_dbfs == pytest.approx(-6.02, abs=0.5)
+    assert ending
+
+
+def test_flac_is_bit_exact(tmp_path: Path) -> None:
+    codes = np.random.default_rng(1).integers(-(2**23), 2**23, (4000, 2)).astype(np.int32) << 8
+    soundfile.write(tmp_path / "x.flac", codes, RATE, subtype="PCM_24")
+    with open_sound(tmp_path / "x.flac") as reader:
+        assert np.array_equal(reader.read(0, 4000).codes, codes)
+
+
+CASES = {
+    "zero bytes": (b"", "the file is empty (0 bytes)"),
+    "text": (b"These are only some words, no sound.\n" * 30, "it holds text, not audio"),
+    "noise": (bytes(range(256)) * 20, "no audio format we can read was found in it"),
+    "only a head": (b"RIFF\x24\0\0\0WAVE", "no audio format we can read was found in it"),
+}
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_what_is_no_audio_is_said_in_one_sentence(tmp_path: Path, case: str) -> None:
+    content, words = CASES[case]
+    path = tmp_path / "bad.wav"
+    path.write_bytes(content)
+    with pytest.raises(UnreadableSound) as refused:
+        open_sound(path)
+    assert str(refused.value).startswith(f"bad.wav: {words}; ask for ")
+
+
+def test_a_file_that_vanished(tmp_path: Path) -> None:
+    with pytest.raises(UnreadableSound, match=r"gone\.wav: the file is gone; put it back"):
+        open_sound(tmp_path / "gone.wav")
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may read everything")
+def test_no_permission(tmp_path: Path) -> None:
+    path = tmp_path / "mine.wav"
+    path.write_bytes(b"x")
+    path.chmod(0)
+    with pytest.raises(UnreadableSound, match="there is no permission to read it; change its permissions"):
+        open_sound(path)
+
+
+def test_no_permission_as_the_system_tells_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    # The same, also where the tests run as root.
+    def refuse(*args: object) -> int:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr(os, "open", refuse)
+    with pytest.raises(UnreadableSound, match="there is no permission to read it"):
+        open_sound(tmp_path / "x.wav")
+
+
+def test_no_reader_leaves_its_file_open(tmp_path: Path) -> None:
+    (tmp_path / "bad.wav").write_bytes(b"RIFF\x24\0\0\0WAVEfmt ")
+    soundfile.write(tmp_path / "good.wav", np.zeros(10), RATE)
+    before = len(os.listdir("/proc/self/fd"))
+    for _ in range(5):
+        with open_sound(tmp_path / "good.wav") as reader:
+            reader.read(0, 5)
+        with pytest.raises(UnreadableSound):
+            open_sound(tmp_path / "bad.wav")
+    assert len(os.listdir("/proc/self/fd")) == before

@@ -1,0 +1,99 @@
+"""Finding the files of a delivery."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from deep_tally.intake.walk import natural_key, take_in
+from deep_tally.model.errors import NothingToCheck
+from deep_tally.model.files import Role
+
+
+def sound(path: Path) -> Path:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    soundfile.write(path, np.zeros(10), 48_000)
+    return path
+
+
+def roles(folder: Path) -> dict[str, Role]:
+    return {e.path: e.role for e in take_in([folder]).entries}
+
+
+def test_a_folder_is_walked_to_its_depths_and_hidden_and_system_files_are_left_out(tmp_path: Path) -> None:
+    for name in ("2 Bass.wav", "10 Voice.wav", "drums/1 Kick.wav", ".hidden.wav", "__MACOSX/x.wav", ".git/y.wav"):
+        sound(tmp_path / name)
+    (tmp_path / "Thumbs.db").write_bytes(b"x")
+    (tmp_path / "Notes.txt").write_text("hello")
+    (tmp_path / "tempo.mid").write_bytes(b"MThd\0\0\0\6")
+    (tmp_path / "cache.xyz").write_bytes(b"\1\2\3\4")
+    assert roles(tmp_path) == {
+        "2 Bass.wav": Role.TRACKOUT,
+        "10 Voice.wav": Role.TRACKOUT,
+        "cache.xyz": Role.STRAY,
+        "drums/1 Kick.wav": Role.TRACKOUT,
+        "Notes.txt": Role.DOCUMENT,
+        "tempo.mid": Role.MIDI,
+    }
+
+
+def test_loose_files_take_their_names_from_the_folder_they_share(tmp_path: Path) -> None:
+    files = [sound(tmp_path / "Song" / name) for name in ("a/Bass.wav", "b/Voice.wav")]
+    intake = take_in(files)
+    assert (intake.name, intake.source) == ("Song", tmp_path / "Song")
+    assert [e.path for e in intake.entries] == ["a/Bass.wav", "b/Voice.wav"]
+
+
+def test_a_told_rough_mix_settles_which_one_it_is(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    sound(tmp_path / "rough mix.wav")
+    told = sound(tmp_path / "Kitchen take.wav")
+    found = {e.path: e.role for e in take_in([tmp_path], rough_mix=told).entries}
+    assert found["Kitchen take.wav"] is Role.ROUGH_MIX
+    assert found["rough mix.wav"] is Role.REFERENCE
+
+
+def test_a_told_rough_mix_may_lie_outside(tmp_path: Path) -> None:
+    sound(tmp_path / "in/Bass.wav")
+    told = sound(tmp_path / "out/x.wav")
+    found = {e.path: e.role for e in take_in([tmp_path / "in"], rough_mix=told).entries}
+    assert found == {"in/Bass.wav": Role.TRACKOUT, "out/x.wav": Role.ROUGH_MIX}
+
+
+@pytest.mark.parametrize(
+    ("make", "words"),
+    [
+        (lambda p: p / "missing", "there is no such file or folder; check the path"),
+        (lambda p: (p / "empty").mkdir() or p / "empty", "the folder is empty; choose"),
+        (lambda p: (p / "n.txt").write_text("x") and p, "none of its 1 files is audio; choose"),
+        (lambda p: (p / "a.zip").write_bytes(b"PK\x03\x04") and p / "a.zip", "is a zip archive; unpack it"),
+    ],
+)
+def test_nothing_to_check_is_one_sentence_with_the_path(tmp_path: Path, make: object, words: str) -> None:
+    path = make(tmp_path)  # type: ignore[operator]
+    with pytest.raises(NothingToCheck) as refused:
+        take_in([path])
+    assert str(refused.value).startswith(str(path))
+    assert words in str(refused.value)
+
+
+def test_links_in_a_circle_end(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    os.symlink(tmp_path, tmp_path / "again")
+    assert [e.path for e in take_in([tmp_path]).sounds] == ["Bass.wav"]
+
+
+def test_names_that_are_no_text_survive(tmp_path: Path) -> None:
+    source = sound(tmp_path / "Bass.wav")
+    os.rename(source, os.fsencode(tmp_path) + b"/B\xe4ss.wav")
+    entry = take_in([tmp_path]).entries[0]
+    assert os.fsencode(entry.path) == b"B\xe4ss.wav"
+    assert entry.source.exists()
+
+
+def test_figures_sort_by_their_value() -> None:
+    assert sorted(["10 b", "2 a", "A", "b 3", "B 20"], key=natural_key) == ["2 a", "10 b", "A", "b 3", "B 20"]
