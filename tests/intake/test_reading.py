@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from sounds import RATE, measured_file, sine
 
 from deep_tally.intake.reading import open_sound
 from deep_tally.model.errors import UnreadableSound
+from sounds import RATE, measured_file, sine
 
 FORMATS = [
     ("flac", "FLAC", "PCM_24", "flac", "int", 24),

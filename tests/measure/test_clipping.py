@@ -8,10 +8,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from sounds import measured, sine
 
 from deep_tally.measure.runs import PLACES_KEPT, RunFinder
 from deep_tally.model.measures import Runs
+from sounds import measured, sine
 
 
 def naive_runs(mask: np.ndarray) -> dict[int, int]:
@@ -30,7 +30,9 @@ def naive_runs(mask: np.ndarray) -> dict[int, int]:
     mask=st.lists(st.tuples(st.booleans(), st.booleans()), max_size=60),
     cuts=st.lists(st.integers(0, 60), max_size=5),
 )
-def test_runs_across_blocks_are_those_of_a_sample_by_sample_count(mask: list[tuple[bool, bool]], cuts: list[int]) -> None:
+def test_runs_across_blocks_are_those_of_a_sample_by_sample_count(
+    mask: list[tuple[bool, bool]], cuts: list[int]
+) -> None:
     samples = np.array(mask, dtype=bool).reshape(-1, 2)
     finder = RunFinder(2)
     for part in np.split(samples, sorted(c for c in cuts if c <= len(samples))):

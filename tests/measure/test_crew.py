@@ -6,9 +6,9 @@ import os
 import time
 
 import pytest
-from measure import crew_jobs
 
 from deep_tally.measure.crew import Crew, Failed, Progress, Report, Returned
+from measure import crew_jobs
 
 MODULE = "measure.crew_jobs"
 
@@ -39,7 +39,9 @@ def test_every_job_returns_its_value_and_tells_that_it_began(crew: Crew) -> None
     for number in range(7):
         crew.submit(str(number), crew_jobs.double, number)
     reports = run(crew)
-    assert {j: r.value for j, r in ends(reports).items() if isinstance(r, Returned)} == {str(n): 2 * n for n in range(7)}
+    assert {j: r.value for j, r in ends(reports).items() if isinstance(r, Returned)} == {
+        str(n): 2 * n for n in range(7)
+    }
     assert {r.job for r in reports if isinstance(r, Progress)} == {str(n) for n in range(7)}
 
 

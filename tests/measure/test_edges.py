@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+
 from sounds import RATE, measured, sine
 
 MS = RATE // 1000
@@ -73,7 +74,9 @@ def test_prepending_silence_moves_the_first_sound_by_exactly_that_much(seed: int
     random = np.random.default_rng(seed)
     time = np.arange(RATE // 2) / RATE
     swell = np.minimum(1, time / random.uniform(0.0005, 0.3))
-    sound = random.uniform(0.01, 0.9) * swell * np.sin(2 * np.pi * random.uniform(40, 4000) * time + random.uniform(0, 6))
+    sound = (
+        random.uniform(0.01, 0.9) * swell * np.sin(2 * np.pi * random.uniform(40, 4000) * time + random.uniform(0, 6))
+    )
     signal = np.concatenate([np.zeros(own), sound, np.zeros(RATE // 4)])
     before = measured(signal).edges
     after = measured(np.concatenate([np.zeros(added), signal])).edges

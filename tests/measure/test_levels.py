@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from sounds import RATE, measured, sine
 
 from deep_tally.measure.one_pass import ABSURD
+from sounds import RATE, measured, sine
 
 
 def test_a_full_scale_997_hz_sine_reads_zero_dbfs_rms() -> None:
@@ -70,7 +70,9 @@ def test_an_empty_file_is_silent() -> None:
 
 
 SIGNALS = st.builds(
-    lambda seed, seconds, channels: np.random.default_rng(seed).standard_normal((round(seconds * 8000), channels)) * 0.1,
+    lambda seed, seconds, channels: (
+        np.random.default_rng(seed).standard_normal((round(seconds * 8000), channels)) * 0.1
+    ),
     st.integers(0, 2**32 - 1),
     st.floats(0.5, 2),
     st.integers(1, 3),
@@ -112,10 +114,20 @@ def test_swapping_sides_swaps_per_channel_figures(seed: int, mix: float) -> None
 )
 def test_the_block_size_does_not_matter(seed: int, frames: int, block: int, bits: int | None, channels: int) -> None:
     random = np.random.default_rng(seed)
-    signal = np.clip(random.standard_normal((frames, channels)) * random.choice([0.0, 0.1, 1.2], (frames, 1)), -1.5, 1.5)
+    signal = np.clip(
+        random.standard_normal((frames, channels)) * random.choice([0.0, 0.1, 1.2], (frames, 1)), -1.5, 1.5
+    )
     one = measured(signal, bits=bits, rate=8000, block_frames=frames)
     two = measured(signal, bits=bits, rate=8000, block_frames=block)
-    for name in ("clip_runs", "overs", "nonfinite", "edges", "bits_in_use", "peak_frame", "sample_peak_by_channel_dbfs"):
+    for name in (
+        "clip_runs",
+        "overs",
+        "nonfinite",
+        "edges",
+        "bits_in_use",
+        "peak_frame",
+        "sample_peak_by_channel_dbfs",
+    ):
         assert getattr(one, name) == getattr(two, name), name
     for name in ("rms_dbfs", "true_peak_dbtp", "loudness_lufs", "crest_db", "dc_offset"):
         assert getattr(one, name) == pytest.approx(getattr(two, name), abs=1e-9), name

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pyloudnorm
 import pytest
-from sounds import RATE, measured, sine
 
 from deep_tally.measure.loudness import k_weighting
+from sounds import RATE, measured, sine
 
 # ITU-R BS.1770, Annex 1, tables 1 and 2: coefficients at 48 kHz (from memory).
 STANDARD = np.array(

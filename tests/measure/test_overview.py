@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from sounds import RATE, measured
 
 from deep_tally.measure.bins import BoundedWindows, windows_of
+from sounds import RATE, measured
 
 SIGNAL = np.random.default_rng(4).standard_normal((3 * RATE + 17, 2)) * np.linspace(0, 1, 3 * RATE + 17)[:, None]
 

@@ -6,9 +6,9 @@ import math
 
 import numpy as np
 import pytest
-from sounds import RATE, measured
 
 from deep_tally.model.measures import Sides
+from sounds import RATE, measured
 
 A, B = np.random.default_rng(1).standard_normal((2, RATE)) * 0.1
 

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import resample_poly, upfirdn
-from sounds import RATE, measured, sine
 
 from deep_tally.measure.truepeak import PHASES, TruePeakMeter
+from sounds import RATE, measured, sine
 
 # EBU Tech 3341, table 2, cases 15-19: (divisor of the rate, phase in degrees, peak, expected dBTP), +0.2/-0.4 dB
 # (from memory).

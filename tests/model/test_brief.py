@@ -32,7 +32,10 @@ def test_only_the_schema_is_needed_and_the_rest_has_the_default() -> None:
         ('{"schema": 1, "needs": {"tempo": "yes"}}', "needs.tempo: "),
         ('{"schema": 1, "length": {"tail_seconds": -1}}', "length.tail_seconds: "),
         ('{"schema": 1, "levels": "loud"}', "levels: "),
-        ('{"schema": 1, "thresholds": {"clipping.backed.run": 3}}', "thresholds: unknown threshold 'clipping.backed.run'"),
+        (
+            '{"schema": 1, "thresholds": {"clipping.backed.run": 3}}',
+            "thresholds: unknown threshold 'clipping.backed.run'",
+        ),
         ('{"schema": 1, "thresholds": {"clipping.baked.run": "3"}}', "thresholds.clipping.baked.run: "),
         ('{"schema": 1, "parts": [{"channels": 1}]}', "parts.0.part: "),
     ],

@@ -56,7 +56,7 @@ class CheckState(QObject):
         self.measuring: Measuring | None = None
         self.delivery: Delivery | None = None
         self._crew = Crew()
-        self._readers = Crew(workers=1, preload="deep_tally.measure.excerpt")
+        self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)

@@ -249,6 +249,10 @@ class Window(QMainWindow):
         for question in QUESTIONS:
             self._action(menu, f"Findings of {question}", self._keeper(Filter(question=question)))
 
+    def sheet_menu_actions(self) -> list[QAction]:
+        """The ways to sort the sheet."""
+        return self.sort_menu.actions()
+
     def _keeper(self, wanted: Filter) -> Callable[[], None]:
         return lambda: self.keep(wanted)
 

@@ -8,7 +8,8 @@ from dataclasses import replace
 from deep_tally.model.findings import Finding
 
 _ABSORBS: dict[str, tuple[str, ...]] = {
-    "content.damaged": ("length.short", "length.tail-cut"),
+    # A file that stops early is short for that reason, wherever its sound begins.
+    "content.damaged": ("start.at-sound", "length.short", "length.tail-cut"),
     "content.empty": ("start.", "length.", "rate.", "depth.", "clipping.", "headroom.", "channels."),
     "start.at-sound": ("length.short", "start.cut-in"),
     "clipping.baked": ("clipping.between-samples", "headroom.hot", "headroom.normalised"),

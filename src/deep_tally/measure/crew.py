@@ -25,7 +25,7 @@ from deep_tally.model.errors import DeepTallyError
 _MEMORY_MOST = 4 << 30
 _REPORT_EVERY_S = 0.05
 _STUCK_AFTER_S = 120.0
-_MEASURING = "deep_tally.measure.job"
+_MEASURING = "deep_tally.measure.one_pass"
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,6 @@ from pathlib import Path
 
 import numpy as np
 
-from deep_tally.intake.reading import open_sound
 from deep_tally.model.measures import Excerpt
 
 
@@ -19,6 +18,9 @@ def read_excerpt(progress: Callable[[int, int], None], path: Path, start: int, f
     UnreadableSound
         The file cannot be opened or read any more.
     """
+    # Imported here, in the worker: whoever only submits the job needs no decoder.
+    from deep_tally.intake.reading import open_sound
+
     with open_sound(path) as reader:
         samples = reader.read(start, frames).samples
     progress(frames, frames)

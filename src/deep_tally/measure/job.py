@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from deep_tally.intake.reading import open_sound
-from deep_tally.measure.one_pass import measure_sound
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import Damage, Entry, SoundFormat
@@ -16,6 +14,10 @@ OnProgress = Callable[[int, int], None]
 
 def measure_entry(progress: OnProgress, entry: Entry) -> Track:
     """Open and measure one file; a file that cannot be read comes back with its damage and nothing else."""
+    # Imported here, in the worker: whoever only submits the job needs neither decoders nor filters.
+    from deep_tally.intake.reading import open_sound
+    from deep_tally.measure.one_pass import measure_sound
+
     try:
         with open_sound(entry.source) as reader:
             sound = reader.format

@@ -1,0 +1,65 @@
+"""A real window, offscreen or under Xvfb, on a delivery that is measured once."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+
+from deep_tally.app.rows import Filter
+from deep_tally.app.start import make_window
+from deep_tally.app.window import Window
+
+
+def wait(done: Callable[[], object], seconds: float = 60.0) -> None:
+    """Let the window work until something is so."""
+    deadline = time.monotonic() + seconds
+    while not done():
+        assert time.monotonic() < deadline, "the window did not get there"
+        QApplication.processEvents()
+        time.sleep(0.005)
+
+
+@pytest.fixture
+def fresh(qapp: QApplication) -> Iterator[Window]:
+    """A window with nothing open."""
+    _, window = make_window()
+    window.show()
+    yield window
+    window.close()
+
+
+@pytest.fixture(scope="session")
+def shared(qapp: QApplication, demo_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Window]:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+        _, window = make_window()
+        window.theme.choose("day")
+        window.resize(1280, 800)
+        window.show()
+        window.open([demo_folder])
+        wait(lambda: window.state.delivery is not None)
+        yield window
+        window.close()
+
+
+@pytest.fixture
+def window(shared: Window) -> Window:
+    """The window on the measured demo, put back to how it opens."""
+    shared.find_field.clear()
+    shared.keep(Filter())
+    shared.sheet.sort(0)
+    shared.show_sheet()
+    shared.sheet.go_to("01 Frame drum.wav")
+    shared.bench.waveform.show_all()
+    shared.theme.choose("day")
+    shared.resize(1280, 800)
+    shared.reply.engineer.clear()
+    shared.reply.client.clear()
+    if shared.state.delivery is not None:
+        shared.reply.show_delivery(shared.state.delivery, same=False)
+    QApplication.processEvents()
+    return shared

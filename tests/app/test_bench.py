@@ -1,0 +1,181 @@
+"""The bench: waveform, marks, zoom down to samples, findings in words."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QWheelEvent
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from app.conftest import wait
+from deep_tally.app.theme import DAY, NIGHT, Colours
+from deep_tally.app.viewport import Viewport, nice_step, time_step
+from deep_tally.app.window import Window
+from deep_tally.model.findings import Action
+
+
+def card(window: Window, words: str):
+    return next(c for c in window.bench.panel.cards if words in c.text())
+
+
+def wheel(window: Window, x: float, steps: int) -> None:
+    wave = window.bench.waveform
+    at = QPointF(x, 60)
+    event = QWheelEvent(
+        at,
+        wave.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, 120 * steps),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(wave, event)
+
+
+def test_findings_stand_in_words_with_evidence_and_who_acts(window: Window) -> None:
+    told = [c.accessibleName() for c in window.bench.panel.cards]
+    assert told[0].startswith("Ask the client: Clipping is printed into the file. ")
+    assert "places at full scale, first at 0:00.0; the longest is" in told[0]
+    assert "turning the file down afterwards does not bring them back" in told[0]
+    assert any("Settled by: clipping is printed into the file" in words for words in told[1:])
+
+
+def test_a_clean_file_and_the_mix_say_that_all_is_well(window: Window) -> None:
+    window.sheet.go_to("04 Upright bass.wav")
+    assert window.bench.panel.cards == []
+    assert not window.bench.to_finding.isEnabled()
+
+
+def test_pressing_a_finding_goes_to_its_place_down_to_the_samples(window: Window, qtbot: QtBot) -> None:
+    clip = card(window, "Clipping is printed")
+    qtbot.mouseClick(clip, Qt.MouseButton.LeftButton)
+    wave = window.bench.waveform
+    run = max((p for p in clip.finding.places), key=lambda p: p.frames)
+    assert wave.view.start < run.frame < run.frame + run.frames < wave.view.stop
+    assert wave.view.stop - wave.view.start < 10 * run.frames
+    wait(lambda: wave.has_samples)
+    assert wave.current_mark is not None
+    assert "clipping.baked" in wave.accessibleDescription()
+
+
+def test_samples_are_drawn_as_dots_at_the_closest_zoom(window: Window, qtbot: QtBot) -> None:
+    window.sheet.go_to("04 Upright bass.wav")
+    wave = window.bench.waveform
+    for _ in range(80):
+        qtbot.keyClick(wave, Qt.Key.Key_Plus)
+    assert 1 / wave.view.scale >= 40
+    wait(lambda: wave.has_samples)
+    qtbot.keyClick(wave, Qt.Key.Key_0)
+    assert wave.view.is_whole
+
+
+def test_the_wheel_zooms_about_the_pointer(window: Window) -> None:
+    wave = window.bench.waveform
+    under = wave.view.frame_at(400 - 44)
+    wheel(window, 400, 6)
+    assert wave.view.frame_at(400 - 44) == pytest.approx(under, rel=1e-6)
+    assert not wave.view.is_whole
+    wheel(window, 400, -20)
+    assert wave.view.is_whole
+
+
+def test_dragging_pans_and_stops_at_the_ends(window: Window, qtbot: QtBot) -> None:
+    wave = window.bench.waveform
+    wheel(window, 400, 8)
+    start = wave.view.start
+    qtbot.mousePress(wave, Qt.MouseButton.LeftButton, pos=QPoint(400, 80))
+    qtbot.mouseMove(wave, QPoint(300, 80))
+    qtbot.mouseRelease(wave, Qt.MouseButton.LeftButton, pos=QPoint(300, 80))
+    assert wave.view.start == pytest.approx(start + 100 * wave.view.scale)
+    qtbot.keyClick(wave, Qt.Key.Key_Home)
+    assert wave.view.start == 0
+    qtbot.keyClick(wave, Qt.Key.Key_End)
+    assert wave.view.stop == pytest.approx(wave.view.frames)
+
+
+def test_marks_are_walked_with_keys(window: Window, qtbot: QtBot) -> None:
+    window.sheet.go_to("06 Nylon guitar left.wav")
+    wave = window.bench.waveform
+    frames = []
+    for _ in range(3):
+        qtbot.keyClick(wave, Qt.Key.Key_N)
+        assert wave.current_mark is not None
+        frames.append(wave.current_mark.place.frame)
+    assert frames == [0, 1_439_000 + frames[1] - 1_439_000, 0]
+    assert frames[1] > 1_400_000
+    qtbot.keyClick(wave, Qt.Key.Key_P)
+    assert wave.current_mark.place.frame == frames[1]
+
+
+def test_the_waveform_and_its_marks_are_in_the_picture(window: Window) -> None:
+    picture = window.bench.waveform.grab().toImage()
+    colours = {picture.pixelColor(x, y).name() for x in range(44, picture.width(), 3) for y in range(picture.height())}
+    assert QColor(DAY.wave).name() in colours
+    assert QColor(DAY.ask).name() in colours
+    window.sheet.go_to("17 Spoons.wav")
+    picture = window.bench.waveform.grab().toImage()
+    colours = {picture.pixelColor(x, y).name() for x in range(44, picture.width(), 3) for y in range(picture.height())}
+    assert QColor(DAY.ask).name() not in colours
+
+
+def test_the_sheet_is_drawn_anew_by_night(window: Window) -> None:
+    def darkness() -> float:
+        picture = window.sheet.viewport().grab().toImage()
+        return float(np.mean([picture.pixelColor(x, 5).lightness() for x in range(0, picture.width(), 7)]))
+
+    day = darkness()
+    window.theme.choose("night")
+    assert darkness() < day / 2
+
+
+def contrast(one: str, two: str) -> float:
+    """WCAG 2.2, relative luminance and contrast ratio."""
+
+    def luminance(name: str) -> float:
+        parts = [QColor(name).redF(), QColor(name).greenF(), QColor(name).blueF()]
+        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in parts]
+        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+    lighter, darker = sorted((luminance(one), luminance(two)), reverse=True)
+    return (lighter + 0.05) / (darker + 0.05)
+
+
+@pytest.mark.parametrize("colours", [DAY, NIGHT], ids=lambda c: c.name)
+def test_all_text_has_a_contrast_of_4_5_to_1(colours: Colours) -> None:
+    texts = [colours.ink, colours.soft, *(colours.action(a).name() for a in Action)]
+    for text in texts:
+        for ground in (colours.ground, colours.raised):
+            assert contrast(text, ground) >= 4.5, (text, ground)
+
+
+FRAMES = st.integers(1, 10**9)
+
+
+@given(
+    frames=FRAMES,
+    pixels=st.integers(1, 4000),
+    moves=st.lists(st.tuples(st.floats(0.01, 100), st.floats(0, 4000)), max_size=6),
+)
+def test_a_viewport_never_leaves_the_file(frames: int, pixels: int, moves: list[tuple[float, float]]) -> None:
+    view = Viewport(frames=frames, pixels=pixels)
+    for factor, x in moves:
+        view.zoom(factor, min(x, pixels))
+        view.pan(x - 2000)
+        assert view.start >= -1e-6
+        assert view.stop <= frames * (1 + 1e-9) + 1e-6 or view.is_whole
+    view.show_stretch(frames - 1, 1)
+    assert view.start <= frames - 1 < view.stop + 1
+
+
+@pytest.mark.parametrize(
+    ("least", "step"), [(0.0007, 0.001), (0.3, 0.5), (0.6, 1), (3, 5), (11, 15), (31, 60), (700, 1800)]
+)
+def test_rulers_have_round_steps(least: float, step: float) -> None:
+    assert time_step(least) == pytest.approx(step)
+    assert nice_step(3.2) == 5

@@ -1,0 +1,367 @@
+"""The window as a user drives it: opening, filling, cancelling, finding, filtering, sorting, bad input."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QAction, QDropEvent, QGuiApplication
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QTextBrowser,
+    QTextEdit,
+    QWidget,
+)
+from pytestqt.qtbot import QtBot
+
+from app.conftest import wait
+from deep_tally.app.rows import Column
+from deep_tally.app.window import Window
+from deep_tally.model.findings import Action
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+def small_delivery(folder: Path, files: int, seconds: float = 1.0) -> Path:
+    folder.mkdir(parents=True, exist_ok=True)
+    time_s = np.arange(round(seconds * 48_000)) / 48_000
+    for number in range(files):
+        tone = (
+            0.3 * np.sin(2 * np.pi * 110 * (number + 1) * time_s) * np.minimum(1, np.minimum(time_s, time_s[::-1]) * 9)
+        )
+        soundfile.write(
+            folder / f"{number + 1:02d} Part{'abcdefghijkl'[number % 12]}.wav", tone, 48_000, subtype="PCM_24"
+        )
+    return folder
+
+
+def shown(window: Window) -> list[str]:
+    proxy = window.sheet.proxy
+    return [str(proxy.index(r, Column.NAME).data()) for r in range(proxy.rowCount())]
+
+
+# -- opening ----------------------------------------------------------------------------------
+
+
+def test_nothing_open_says_what_to_do_next(fresh: Window) -> None:
+    words = [label.text() for label in fresh.empty.findChildren(QLabel)]
+    assert "Drop a client's folder here" in words
+    assert fresh.open_folder_button.isVisible()
+    assert not fresh.steps.isVisible()
+    assert not fresh.band.next.isVisible()
+
+
+def test_a_dropped_folder_is_opened_measured_and_judged(fresh: Window, tmp_path: Path) -> None:
+    folder = small_delivery(tmp_path / "Salt House 96 BPM C minor", 4)
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(folder))])
+    event = QDropEvent(
+        QPointF(50, 50), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    )
+    fresh.dropEvent(event)
+    assert "Looking through the files" in fresh.progress_words.text()
+    wait(lambda: fresh.state.intake is not None)
+    assert len(shown(fresh)) == 4
+    assert fresh.sheet.proxy.index(0, Column.RATE).data() == "not measured"
+    assert fresh.progress.isVisible()
+    wait(lambda: fresh.state.delivery is not None)
+    assert not fresh.progress.isVisible()
+    assert fresh.sheet.proxy.index(0, Column.RATE).data() == "48 kHz"
+    assert fresh.band.title.text() == "Salt House"
+    assert "4 trackouts" in fresh.band.facts.text()
+    # The one thing that is missing: a rough mix.
+    assert fresh.band.tallies[Action.ASK].counted.findings == 1
+
+
+def test_the_folder_dialog_opens_and_is_remembered(
+    fresh: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = small_delivery(tmp_path / "in" / "Song 90 BPM", 1)
+    monkeypatch.setattr("deep_tally.app.window.QFileDialog.getExistingDirectory", lambda *args: str(folder))
+    fresh.open_folder_button.click()
+    wait(lambda: fresh.state.delivery is not None)
+    assert fresh.settings.folder("delivery") == tmp_path / "in"
+
+
+def test_measuring_can_be_cancelled_and_keeps_what_it_has(fresh: Window, tmp_path: Path) -> None:
+    folder = small_delivery(tmp_path / "Song 96 BPM", 12, seconds=25)
+    fresh.open([folder])
+    wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 2)
+    assert fresh.cancel_button.isVisible()
+    started = time.monotonic()
+    fresh.cancel_button.click()
+    assert time.monotonic() - started < 0.5
+    assert fresh.state.delivery is not None
+    done = sum(t.measures is not None for t in fresh.state.tracks)
+    assert 2 <= done < 12
+    assert f"{done} of 12 files are measured" in fresh.said.text()
+    assert not fresh.progress.isVisible()
+    texts = [fresh.sheet.proxy.index(r, Column.RATE).data() for r in range(12)]
+    assert texts.count("48 kHz") == done
+    assert texts.count("not measured") == 12 - done
+
+
+def test_progress_names_the_file_and_the_window_stays_responsive(fresh: Window, tmp_path: Path) -> None:
+    folder = small_delivery(tmp_path / "Song 96 BPM", 6, seconds=20)
+    named, longest, last = set(), 0.0, time.monotonic()
+    fresh.open([folder])
+
+    def step() -> bool:
+        nonlocal longest, last
+        now = time.monotonic()
+        longest, last = max(longest, now - last), now
+        if "now 0" in fresh.progress_words.text():
+            named.add(fresh.progress_words.text())
+        return fresh.state.delivery is not None
+
+    wait(step)
+    assert any("of 6 measured, now 0" in words for words in named)
+    # Not a measure of speed: whoever waited for a worker would be late by seconds.
+    assert longest < 1.0
+
+
+def test_another_delivery_replaces_the_one_that_is_being_measured(fresh: Window, tmp_path: Path) -> None:
+    fresh.open([small_delivery(tmp_path / "First 96 BPM", 8, seconds=20)])
+    wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 1)
+    fresh.open([small_delivery(tmp_path / "Second 90 BPM", 2)])
+    wait(lambda: fresh.state.delivery is not None and fresh.state.delivery.name.startswith("Second"))
+    assert len(shown(fresh)) == 2
+    assert fresh.band.title.text() == "Second"
+
+
+# -- bad input --------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("make", "words"),
+    [
+        (lambda p: p / "none", "there is no such file or folder; check the path."),
+        (
+            lambda p: (p / "empty").mkdir() or p / "empty",
+            "the folder is empty; choose the folder that holds the files.",
+        ),
+        (lambda p: (p / "n.txt").write_text("x") and p, "none of its 1 files is audio; choose the folder"),
+    ],
+)
+def test_what_cannot_be_opened_is_said_and_nothing_is_lost(
+    fresh: Window, tmp_path: Path, make: object, words: str
+) -> None:
+    fresh.open([small_delivery(tmp_path / "ok" / "Song 96 BPM", 1)])
+    wait(lambda: fresh.state.delivery is not None)
+    (tmp_path / "bad").mkdir()
+    fresh.open([make(tmp_path / "bad")])  # type: ignore[operator]
+    wait(lambda: fresh.said.isVisible())
+    assert words in fresh.said.text()
+    assert not fresh.progress.isVisible()
+    assert shown(fresh) == ["01 Parta.wav"]
+
+
+def test_damaged_files_stand_in_the_sheet_with_their_reason(fresh: Window, tmp_path: Path) -> None:
+    folder = small_delivery(tmp_path / "Song 96 BPM", 2)
+    (folder / "03 Words.wav").write_text("no sound in here")
+    os.symlink(tmp_path / "gone", folder / "04 Gone.wav")
+    whole = (folder / "01 Parta.wav").read_bytes()
+    (folder / "05 Cut.wav").write_bytes(whole[: len(whole) // 2])
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.sheet.go_to("03 Words.wav")
+    assert "it holds text, not audio" in fresh.bench.panel.cards[0].accessibleName().lower().replace("It", "it")
+    assert fresh.sheet.proxy.index(2, Column.RATE).data() == "cannot be read"
+    fresh.sheet.go_to("05 Cut.wav")
+    assert "stops at 0:00.4 of the 0:01.0" in fresh.bench.panel.cards[0].accessibleName()
+    fresh.sheet.go_to("04 Gone.wav")
+    assert "the file is gone" in fresh.bench.panel.cards[0].accessibleName().lower()
+
+
+def test_a_bad_brief_is_refused_and_a_good_one_judges_anew_without_reading(
+    window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = window.state.brief
+    path = tmp_path / "b.json"
+    path.write_text('{"schema": 1, "bits_min": 3}')
+    monkeypatch.setattr("deep_tally.app.window.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
+    window.brief_button.click()
+    assert "bits_min" in window.said.text()
+    assert window.state.brief is before
+    path.write_text('{"schema": 1, "name": "Low rate", "rates": [44100]}')
+    window.brief_button.click()
+    assert not window.state.is_measuring
+    assert window.brief_button.text() == "Brief: Low rate"
+    assert window.state.delivery is not None
+    assert "rate.off-brief" in {f.code for f in window.state.delivery.findings}
+    path.write_text('{"schema": 1}')
+    window.brief_button.click()
+
+
+# -- the sheet --------------------------------------------------------------------------------
+
+
+def test_the_heads_tell_what_most_files_agree_on(window: Window) -> None:
+    model = window.sheet.model()
+    told = [model.headerData(c, Qt.Orientation.Horizontal) for c in Column]
+    assert told[Column.RATE] == "Rate, 48 kHz, 19"
+    assert told[Column.DEPTH] == "Depth, 24 bit, 18"
+    assert told[Column.START_LENGTH] == "Start, 19 together"
+    assert told[Column.CONTENT] == "Content, sound in 19"
+
+
+def test_every_drawn_cell_has_its_words(window: Window) -> None:
+    proxy = window.sheet.proxy
+    for r in range(proxy.rowCount()):
+        for column in Column:
+            index = proxy.index(r, column)
+            assert index.data(Qt.ItemDataRole.DisplayRole)
+            assert len(index.data(Qt.ItemDataRole.ToolTipRole)) > 30
+    drum = proxy.index(0, Column.CLIPPING)
+    assert "places at full scale" in drum.data()
+    assert "ask: Clipping is printed into the file" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Ask the client: Clipping is printed into the file" in drum.data(Qt.ItemDataRole.ToolTipRole)
+
+
+def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) -> None:
+    tally = window.band.tallies[Action.ASK]
+    assert (tally.counted.findings, tally.counted.files) == (7, 7)
+    qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
+    assert len(shown(window)) == 7
+    assert window.show_button.text() == "Only: Ask the client"
+    qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
+    assert len(shown(window)) == 21
+    qtbot.keyClick(window, Qt.Key.Key_2, ALT)
+    assert shown(window) == [
+        "05 Harmonium.wav",
+        "09 Clarinet.wav",
+        "11 Voice lead dry.wav",
+        "13 Voice low.wav",
+        "15 Viola.wav",
+    ]
+    qtbot.keyClick(window, Qt.Key.Key_0, ALT)
+    assert len(shown(window)) == 21
+
+
+def test_filtering_by_question(window: Window) -> None:
+    action = next(a for a in window.show_menu.actions() if a.text() == "Findings of channels")
+    action.trigger()
+    assert shown(window) == ["05 Harmonium.wav", "09 Clarinet.wav", "14 Choir.wav"]
+    assert window.show_button.text() == "Only: channels"
+
+
+def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F, CTRL)
+    assert QApplication.focusWidget() is window.find_field
+    qtbot.keyClicks(window.find_field, "lead voice")
+    assert shown(window) == ["11 Voice lead dry.wav", "12 Voice lead wet.wav"]
+    qtbot.keyClick(window.find_field, Qt.Key.Key_Return)
+    assert window.sheet.current_path == "11 Voice lead dry.wav"
+    qtbot.keyClicks(window.find_field, "zzz")
+    assert "No file fits" in window.said.text()
+    qtbot.keyClick(window.find_field, Qt.Key.Key_Escape)
+    assert len(shown(window)) == 21
+
+
+@pytest.mark.parametrize(
+    ("words", "first"),
+    [
+        ("Length", "06 Nylon guitar left.wav"),
+        ("Rate", "08 Fiddle.wav"),
+        ("Headroom", "11 Voice lead dry.wav"),
+        ("Clipping", "11 Voice lead dry.wav"),
+        ("Content", "17 Spoons.wav"),
+        ("Depth", "02 Shaker.wav"),
+    ],
+)
+def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
+    next(a for a in window.sheet_menu_actions() if a.text() == words).trigger()
+    assert shown(window)[0] == first
+
+
+def test_clicking_the_two_heads_of_one_column_sorts_by_start_and_by_length(window: Window, qtbot: QtBot) -> None:
+    header = window.sheet.horizontalHeader()
+    x = header.sectionViewportPosition(Column.START_LENGTH)
+    qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + header.sectionSize(1) - 20, 20))
+    assert shown(window)[:3] == ["06 Nylon guitar left.wav", "15 Viola.wav", "01 Frame drum.wav"]
+    qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + 20, 20))
+    by_start = shown(window)
+    assert by_start.index("02 Shaker.wav") != 1
+
+
+def test_rows_are_walked_with_keys_and_copied_as_text(window: Window, qtbot: QtBot) -> None:
+    window.sheet.setFocus()
+    qtbot.keyClick(window.sheet, Qt.Key.Key_Down)
+    assert window.sheet.current_path == "02 Shaker.wav"
+    assert window.bench.name.text() == "02  Shaker"
+    qtbot.keyClick(window.sheet, Qt.Key.Key_C, CTRL)
+    copied = QGuiApplication.clipboard().text().split("\t")
+    assert copied[0] == "02 Shaker.wav"
+    assert "24 bit, 16 in use" in copied
+    qtbot.keyClick(window.sheet, Qt.Key.Key_Return)
+    assert QApplication.focusWidget() is window.bench.waveform
+
+
+# -- for people -------------------------------------------------------------------------------
+
+
+def test_every_control_has_a_name_and_a_keyboard_way(window: Window) -> None:
+    nameless = []
+    for widget in window.findChildren(QWidget):
+        if isinstance(widget, (QAbstractButton, QLineEdit, QTextEdit)) and widget.isVisibleTo(window):
+            named = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
+            reachable = widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.parent() is window.find_field
+            if (not named and widget.parent() is not window.find_field) or not reachable:
+                nameless.append(widget)
+    assert nameless == []
+    for action in window.findChildren(QAction):
+        assert action.text() or action.isSeparator() or action.parent() is window.find_field
+
+
+def test_the_page_of_keys_and_the_about_page(window: Window, qtbot: QtBot) -> None:
+    qtbot.keyClick(window, Qt.Key.Key_F1)
+    keys = window.findChild(QDialog)
+    assert keys is not None
+    assert {"Ctrl+O", "N / P", "Alt+0"} <= {label.text() for label in keys.findChildren(QLabel)}
+    keys.close()
+    keys.deleteLater()
+    window.show_about()
+    about = next(d for d in window.findChildren(QDialog) if d.windowTitle().startswith("About"))
+    text = about.findChild(QTextBrowser).toPlainText()
+    for words in ("MIT", "numpy", "PySide6-Essentials", "libsndfile", "LGPL-3.0", "SIL OPEN FONT LICENSE"):
+        assert words in text
+    about.close()
+    about.deleteLater()
+
+
+def test_window_and_theme_are_remembered(fresh: Window, qapp: QApplication) -> None:
+    from deep_tally.app.start import make_window
+
+    fresh.resize(1111, 777)
+    fresh.theme.choose("night")
+    fresh.settings.set_theme("night")
+    fresh.close()
+    _, again = make_window()
+    assert (again.width(), again.height()) == (1111, 777)
+    assert again.theme.colours.name == "night"
+    again.theme.choose("day")
+    again.close()
+
+
+def test_the_demo_is_made_once_and_opened(fresh: Window, demo_folder: Path, own_home: Path) -> None:
+    # The making itself is tested with the demo; here a made one stands in its place already.
+    from deep_tally import __version__
+
+    home = own_home / "cache" / "deep-tally" / f"demo-{__version__}"
+    home.mkdir(parents=True)
+    shutil.copytree(demo_folder, home / demo_folder.name, ignore=lambda _, names: [n for n in names if n > "03"])
+    shutil.copy(demo_folder.parent / "planted.json", home)
+    fresh.demo_button.click()
+    wait(lambda: fresh.state.delivery is not None)
+    assert fresh.band.title.text() == "Lantern Over Brackwater"

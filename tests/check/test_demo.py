@@ -1,0 +1,80 @@
+"""The demo delivery and the awkward one: every planted fault, every near miss, no false alarm."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import Path
+
+import pytest
+
+from conftest import check_folder
+from deep_tally.demo.delivery import EXPORTS, planted
+from deep_tally.model.delivery import Delivery
+from deep_tally.model.findings import Action
+
+FAULTS = [(e.file, code, action) for e in EXPORTS for code, action, _ in e.faults]
+NEAR_MISSES = [(e.file, code) for e in EXPORTS for code, _ in e.near_misses]
+
+
+@pytest.mark.parametrize(("file", "code", "action"), FAULTS)
+def test_every_planted_fault_is_found_with_its_action(demo: Delivery, file: str, code: str, action: str) -> None:
+    found = {f.code: f for f in demo.findings_of(file)}
+    assert code in found
+    assert found[code].action.value == action
+
+
+@pytest.mark.parametrize(("file", "code"), NEAR_MISSES)
+def test_every_near_miss_stays_silent(demo: Delivery, file: str, code: str) -> None:
+    assert code not in {f.code for f in demo.findings_of(file)}
+
+
+def test_every_kind_of_fault_has_a_near_miss() -> None:
+    kinds = {code for _, code, _ in FAULTS}
+    assert len(kinds) >= 14
+    assert kinds <= {code for _, code in NEAR_MISSES}
+
+
+def test_clean_files_raise_no_ask_and_no_fix(demo: Delivery) -> None:
+    clean = planted()["clean"]
+    assert isinstance(clean, list)
+    assert len(clean) >= 5
+    for file in clean:
+        assert [f.code for f in demo.findings_of(file) if f.action is not Action.NOTE] == []
+
+
+def test_faulty_files_raise_nothing_that_was_not_planted(demo: Delivery) -> None:
+    extra = {
+        (path, f.code)
+        for f in demo.findings
+        if f.action is not Action.NOTE
+        for path in f.files
+        if (path, f.code, f.action.value) not in FAULTS
+    }
+    assert extra == set()
+
+
+def test_the_song_is_known_by_its_folder(demo: Delivery) -> None:
+    (song,) = demo.sets
+    assert (song.facts.title, song.facts.tempo_bpm, song.facts.key) == ("Lantern Over Brackwater", 96.0, "D minor")
+    assert (song.common.rate_hz, song.common.bits, song.common.seconds) == (48_000, 24, 40.0)
+
+
+def test_the_list_of_faults_lies_beside_the_delivery(demo_folder: Path) -> None:
+    assert json.loads((demo_folder.parent / "planted.json").read_text("utf-8")) == planted()
+
+
+def test_the_awkward_but_clean_delivery_raises_no_ask(awkward: Delivery) -> None:
+    assert len(awkward.sets[0].asked) >= 10
+    assert [f.code for f in awkward.findings if f.action is Action.ASK] == []
+
+
+def test_no_client_file_is_written_to(demo_folder: Path) -> None:
+    def state() -> dict[str, tuple[str, int]]:
+        return {
+            p.name: (hashlib.sha256(p.read_bytes()).hexdigest(), p.stat().st_mtime_ns) for p in demo_folder.rglob("*")
+        }
+
+    before = state()
+    check_folder(demo_folder)
+    assert state() == before

@@ -1,0 +1,155 @@
+"""The command as a script uses it: a process of its own, its exit status and its streams."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import jsonschema
+import numpy as np
+import pytest
+import soundfile
+
+from deep_tally.demo.awkward import FOLDER_NAME, write_awkward
+from deep_tally.reply.document import schema
+
+
+def run(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "deep_tally", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False, **options)  # type: ignore[call-overload]
+
+
+def sound(path: Path, seconds: float = 1.0) -> Path:
+    time_s = np.arange(round(seconds * 48_000)) / 48_000
+    soundfile.write(path, 0.3 * np.sin(2 * np.pi * 300 * time_s) * np.hanning(len(time_s)), 48_000, subtype="PCM_24")
+    return path
+
+
+def test_the_demo_prints_valid_json_with_exit_status_1(demo_folder: Path, tmp_path: Path) -> None:
+    reply = tmp_path / "reply.html"
+    done = run("check", demo_folder, "--json", "-", "--reply", reply, "--client", "Marit")
+    assert (done.returncode, done.stderr) == (1, "")
+    document = json.loads(done.stdout)
+    jsonschema.validate(document, schema())
+    assert document["tally"]["ask"] == 7
+    assert "Hello Marit" in reply.read_text("utf-8")
+
+
+def test_a_clean_delivery_has_exit_status_0(tmp_path: Path) -> None:
+    write_awkward(tmp_path)
+    done = run("check", tmp_path / FOLDER_NAME)
+    assert done.returncode == 0
+    assert "Ask the client: 0 findings" in done.stdout
+
+
+def test_the_summary_names_files_and_codes(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    (tmp_path / "bad.wav").write_text("only words")
+    done = run("check", tmp_path)
+    assert done.returncode == 1
+    assert "content.damaged" in done.stdout
+    assert "bad.wav cannot be read whole: it holds text, not audio." in done.stdout
+    assert run("check", tmp_path, "--quiet").stdout == ""
+
+
+def test_every_file_damaged_is_something_to_ask(tmp_path: Path) -> None:
+    (tmp_path / "bad.wav").write_bytes(b"")
+    done = run("check", tmp_path, "--json", "-")
+    assert done.returncode == 1
+    assert [f["code"] for f in json.loads(done.stdout)["findings"] if "damaged" in f["code"]] == ["content.damaged"]
+
+
+def test_a_told_rough_mix_and_a_brief_count(tmp_path: Path) -> None:
+    folder = tmp_path / "Salt House 96 BPM C minor"
+    folder.mkdir()
+    for name in ("Bass.wav", "Drum.wav"):
+        sound(folder / name)
+    mix = sound(tmp_path / "kitchen.wav")
+    brief = tmp_path / "brief.json"
+    brief.write_text('{"schema": 1, "rates": [44100]}')
+    done = run("check", folder, "--rough-mix", mix, "--brief", brief, "--json", "-")
+    found = [f["code"] for f in json.loads(done.stdout)["findings"]]
+    assert "rate.off-brief" in found
+    assert "content.no-rough-mix" not in found
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["check", "{tmp}/none"], "there is no such file or folder; check the path."),
+        (["check", "{tmp}/empty"], "the folder is empty; choose the folder that holds the files."),
+        (["check", "{tmp}/words"], "none of its 1 files is audio; choose the folder"),
+        (["check", "{tmp}/one", "--brief", "{tmp}/rate.json"], "rate.json: the brief is refused: rates.0: "),
+        (["check", "{tmp}/one", "--brief", "{tmp}/type.json"], "bits_min: "),
+        (["check", "{tmp}/one", "--reply", "{tmp}/none/r.txt"], "it cannot be written (No such file or directory)"),
+        (["check", "{tmp}/one", "--reply", "{tmp}/r.doc"], "its ending does not tell the form; end it in"),
+        (
+            ["check", "{tmp}/one", "--json", "{tmp}/one/Bass.wav"],
+            "it is one of the client's files; choose another name.",
+        ),
+        (["check", "{tmp}/one", "--rough-mix", "{tmp}/no.wav"], "the rough mix is not there; check its path."),
+        (["check"], "Missing argument"),
+        (["check", "{tmp}/one", "--loud"], "No such option"),
+        (["demo", "--write", "/proc/nowhere"], "the demo cannot be written"),
+    ],
+)
+def test_wrong_use_is_one_sentence_and_status_2(tmp_path: Path, arguments: list[str], words: str) -> None:
+    (tmp_path / "empty").mkdir()
+    (tmp_path / "words").mkdir()
+    (tmp_path / "words/n.txt").write_text("x")
+    (tmp_path / "one").mkdir()
+    before = sound(tmp_path / "one/Bass.wav").read_bytes()
+    (tmp_path / "rate.json").write_text('{"schema": 1, "rates": [7]}')
+    (tmp_path / "type.json").write_text('{"schema": 1, "bits_min": "many"}')
+    done = run(*(a.replace("{tmp}", str(tmp_path)) for a in arguments))
+    assert done.returncode == 2
+    assert words in done.stderr
+    assert "Traceback" not in done.stderr
+    assert (tmp_path / "one/Bass.wav").read_bytes() == before
+
+
+def test_a_file_that_vanishes_costs_only_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    # Gone between listing and reading: the link points nowhere by then.
+    sound(tmp_path / "Bass.wav")
+    os.symlink(tmp_path / "gone.wav", tmp_path / "Voice.wav")
+    done = run("check", tmp_path, "--json", "-")
+    document = json.loads(done.stdout)
+    damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
+    assert damaged["summary"] == "Voice.wav cannot be read whole: the file is gone."
+    assert "measures" in next(f for f in document["files"] if f["path"] == "Bass.wav")
+
+
+def test_progress_goes_to_standard_error(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    done = run("check", tmp_path, "--json", "-", "--progress")
+    json.loads(done.stdout)
+    assert run("check", tmp_path, "--json", "-").stderr == ""
+
+
+def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:
+    for number in range(40):
+        os.link(
+            sound(tmp_path / "Bass.wav", 20) if not number else tmp_path / "Bass.wav", tmp_path / f"Bass {number}.wav"
+        )
+    process = subprocess.Popen(
+        [sys.executable, "-m", "deep_tally", "check", str(tmp_path)],
+        stderr=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    time.sleep(2.5)
+    process.send_signal(signal.SIGINT)
+    _, errors = process.communicate(timeout=30)
+    assert process.returncode == 130
+    assert errors.strip() == "deep-tally: cancelled."
+
+
+def test_version_and_help() -> None:
+    assert "Deep Tally, version 0." in run("--version").stdout
+    assert "demo" in run("--help").stdout
+    assert "--rough-mix" in run("check", "-h").stdout

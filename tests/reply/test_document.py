@@ -1,0 +1,85 @@
+"""The JSON of a check fulfils its published schema and claims nothing unmeasured."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.files import Damage, Role
+from deep_tally.reply.document import schema, to_document, to_json
+from tracks import findings, others, runs, song_of, track
+
+
+@pytest.fixture(scope="module")
+def validator() -> jsonschema.Draft202012Validator:
+    jsonschema.Draft202012Validator.check_schema(schema())
+    return jsonschema.Draft202012Validator(schema())
+
+
+def test_the_demos_document_is_valid_and_counts_its_findings(
+    demo: Delivery, validator: jsonschema.Draft202012Validator
+) -> None:
+    document = json.loads(to_json(demo))
+    validator.validate(document)
+    for action in ("ask", "fix", "note"):
+        assert document["tally"][action] == sum(f["action"] == action for f in document["findings"])
+    assert document["delivery"]["others"] == [{"path": "Notes.txt", "role": "document"}]
+    assert document["delivery"]["sets"][0]["common"] == {
+        "rate": 48000,
+        "bits": 24,
+        "sample_format": "int",
+        "frames": 1920000,
+    }
+
+
+def test_measures_read_as_the_contract_has_them(demo: Delivery) -> None:
+    files = {f["path"]: f for f in to_document(demo)["files"]}
+    drum = files["01 Frame drum.wav"]["measures"]
+    assert drum["sample_peak_dbfs"] == pytest.approx(0, abs=1e-3)
+    assert drum["clip_runs"] > 100
+    silent = files["17 Spoons.wav"]["measures"]
+    assert silent["sample_peak_dbfs"] is silent["rms_dbfs"] is silent["first_sound_frame"] is None
+    assert files["02 Shaker.wav"]["measures"]["bits_in_use"] == 16
+    # Not made yet, so not claimed.
+    assert "flat_tops" not in drum
+    assert "spectral_edge_hz" not in drum
+
+
+def test_places_are_capped_and_counted() -> None:
+    many = track(clip_runs=runs(*[3] * 1500), frames=2000 * 48_000)
+    song = song_of([many, *others()])
+    delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings([many, *others()]))
+    clip = next(f for f in to_document(delivery)["findings"] if f["code"] == "clipping.baked")
+    assert (len(clip["places"]), clip["places_total"]) == (1000, 1500)
+
+
+def test_a_set_wide_finding_says_whose_each_place_is(validator: jsonschema.Draft202012Validator) -> None:
+    clipped = [track(f"{n} {p}.wav", clip_runs=runs(5)) for n, p in enumerate(("Horn", "Harp", "Oboe"), start=6)]
+    song = song_of([*clipped, *others(2)])
+    delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings([*clipped, *others(2)]))
+    document = to_document(delivery)
+    validator.validate(document)
+    clip = next(f for f in document["findings"] if f["code"] == "clipping.baked")
+    assert [p["file"] for p in clip["places"]] == clip["files"] == ["6 Horn.wav", "7 Harp.wav", "8 Oboe.wav"]
+    assert clip["by_file"]["7 Harp.wav"]["longest_run"] == 5
+
+
+def test_names_that_are_no_text_and_files_without_measures(validator: jsonschema.Draft202012Validator) -> None:
+    odd = Track(path="B\udce4ss.wav", role=Role.TRACKOUT, damage=Damage(problem="it holds text", remedy="ask"))
+    song = song_of([odd, *others()])
+    delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings([odd, *others()]))
+    document = json.loads(to_json(delivery))
+    validator.validate(document)
+    assert document["files"][0] == {"path": "B\udce4ss.wav", "set": "Song", "role": "trackout"}
+    damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
+    assert damaged["summary"] == "B�ss.wav cannot be read whole: it holds text."
+
+
+def test_the_schema_can_refuse(demo: Delivery, validator: jsonschema.Draft202012Validator) -> None:
+    document = to_document(demo)
+    document["findings"][0]["action"] = "note"
+    assert not validator.is_valid(document)

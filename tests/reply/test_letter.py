@@ -1,0 +1,168 @@
+"""The reply: what it says, what it leaves out, and how it becomes text, Markdown and HTML."""
+
+from __future__ import annotations
+
+import html.parser
+from pathlib import Path
+
+import pytest
+
+from deep_tally.model.delivery import Delivery
+from deep_tally.model.findings import Action
+from deep_tally.reply.letter import write_letter
+from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
+from deep_tally.reply.picture import picture_of
+from deep_tally.reply.requests import group_requests
+from tracks import findings, others, song_of, track
+
+
+def delivery_of(*tracks: object, mix: bool = True) -> Delivery:
+    song = song_of(tracks, mix=mix)  # type: ignore[arg-type]
+    return Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings(tracks, mix=mix))  # type: ignore[arg-type]
+
+
+def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(demo: Delivery) -> None:
+    text = to_text(write_letter(demo, engineer="Ada", client="Marit"))
+    order = [
+        "Your files for “Lantern Over Brackwater”",
+        "Hello Marit, thank you for the files. 20 tracks and the rough mix arrived: WAV and FLAC",
+        "Four things need you and three questions before I can start:",
+        "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
+        "2. Please let 03 Hand bells.wav ring out",
+        "3. Please export 08 Fiddle.wav again at the song's sample rate",
+        "44.1 kHz, the other files 48 kHz",
+        "4. Please turn 01 Frame drum.wav down before exporting; it clips",
+        "places at full scale",
+        "Questions",
+        "5. Is 14 Choir.wav meant to vanish in mono?",
+        "6. What plays in 10 Audio 7.wav?",
+        "7. Should there be sound in 17 Spoons.wav?",
+        "What I mend here, no need to do anything",
+        "05 Harmonium.wav: both sides are the same; I make it mono.",
+        "What was fine",
+        "04 Upright bass",
+        "Best wishes, Ada",
+    ]
+    places = [text.find(words) for words in order]
+    assert -1 not in places, order[places.index(-1)]
+    assert places == sorted(places)
+
+
+def test_only_what_is_asked_stands_among_the_requests(demo: Delivery) -> None:
+    requests = group_requests(demo.findings)
+    assert {f.action for r in requests for f in r.findings} == {Action.ASK}
+    text = to_text(write_letter(demo)).partition("What I mend here")[0]
+    assert "Viola" not in text
+    assert "Tin whistle" not in text
+
+
+def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Delivery) -> None:
+    text = to_text(write_letter(demo, left_out=frozenset({"from-start", "is-name"})))
+    assert "Nylon guitar left.wav again" not in text
+    assert "What plays" not in text
+    assert "1. Please let 03 Hand bells.wav ring out" in text
+    assert "Three things need you and two questions" in text
+
+
+def test_files_with_one_answer_are_asked_together() -> None:
+    odd = [track(f"{n} {part}.wav", rate_hz=44_100, frames=40 * 44_100) for n, part in ((7, "Horn"), (8, "Harp"))]
+    (request,) = group_requests(findings([*odd, *others()]))
+    assert request.heading == "Please export these 2 files again at the song's sample rate"
+    text = to_text(write_letter(delivery_of(*odd, *others())))
+    assert text.count("Please export") == 1
+    assert "   - 7 Horn.wav: 44.1 kHz, the other files 48 kHz\n   - 8 Harp.wav: " in text
+
+
+def test_a_clean_delivery_says_so() -> None:
+    text = to_text(write_letter(delivery_of(*others())))
+    assert "Everything I need is there, and I can start mixing." in text
+    assert "Questions" not in text
+    assert "4 files of 4 can go into the mix as they are" in text
+
+
+def test_missing_things_are_asked_for_without_a_file() -> None:
+    text = to_text(write_letter(delivery_of(*others(), mix=False)))
+    assert "1. Please send your rough mix too" in text
+
+
+def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) -> None:
+    page = write_letter(demo)
+    pictures = [b.picture.words for b in page.blocks if b.picture is not None]
+    assert [p.partition(":")[0] for p in pictures] == [
+        "06 Nylon guitar left.wav",
+        "03 Hand bells.wav",
+        "01 Frame drum.wav",
+        "14 Choir.wav",
+    ]
+    clipped = next(t for t in demo.tracks if t.path == "01 Frame drum.wav")
+    finding = next(f for f in demo.findings_of(clipped.path) if f.code == "clipping.baked")
+    picture = picture_of(finding, clipped)
+    assert picture is not None
+    points = picture.svg.partition('polyline points="')[2].partition('"')[0].split()
+    heights = [float(p.partition(",")[2]) for p in points]
+    flat = max(heights.count(min(heights)), heights.count(max(heights)))
+    # The longest run of the evidence is drawn flat.
+    assert flat >= int(finding.evidence["longest_run"] or 0)  # type: ignore[call-overload]
+
+
+class _Outline(html.parser.HTMLParser):
+    """Checks that tags close in order, and collects text and addresses."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.open: list[str] = []
+        self.text = ""
+        self.addresses: list[str] = []
+        self.seen: list[str] = []
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.seen.append(tag)
+        self.addresses += [v or "" for k, v in attrs if k in ("src", "href")]
+        if tag not in ("meta", "line", "polygon", "polyline"):
+            self.open.append(tag)
+
+    def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.seen.append(tag)
+
+    def handle_endtag(self, tag: str) -> None:
+        assert self.open.pop() == tag
+
+    def handle_data(self, data: str) -> None:
+        self.text += data
+
+
+def test_the_html_is_whole_self_contained_and_escaped() -> None:
+    evil = track("<script>alert(1)<script>&.wav", rate_hz=44_100, frames=40 * 44_100)
+    outline = _Outline()
+    outline.feed(to_html(write_letter(delivery_of(evil, *others()))))
+    assert outline.open == []
+    assert outline.addresses == []
+    assert "script" not in outline.seen
+    assert "<script>alert(1)<script>&.wav" in outline.text
+
+
+def test_the_demos_html_holds_its_pictures(demo: Delivery) -> None:
+    outline = _Outline()
+    outline.feed(to_html(write_letter(demo)))
+    assert outline.seen.count("svg") == outline.seen.count("figure") == 4
+    assert outline.addresses == []
+
+
+def test_markdown_escapes_names_and_keeps_the_outline() -> None:
+    page = Page(
+        (
+            Block("title", "Your files"),
+            Block("heading", "Please export 01_Bass*.wav", number=1),
+            Block("item", "01_Bass*.wav: [x]"),
+            Block("item", "second"),
+            Block("hint", "see"),
+        )
+    )
+    assert to_markdown(page) == (
+        "# Your files\n\n### 1\\. Please export 01\\_Bass\\*.wav\n\n- 01\\_Bass\\*.wav: \\[x\\]\n- second\n\n*see*\n"
+    )
+
+
+@pytest.mark.parametrize("write", [to_text, to_markdown, to_html])
+def test_an_empty_page_is_no_trouble(write: object) -> None:
+    assert isinstance(write(Page(())), str)  # type: ignore[operator]

@@ -1,0 +1,57 @@
+"""What may import what: the core knows no Qt, data flows one way, the start stays light."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from pathlib import Path
+
+import deep_tally
+
+SOURCE = Path(deep_tally.__file__).parent
+ROOMS = ("model", "intake", "measure", "check", "reply")
+ALLOWED = {room: set(ROOMS[: position + 1]) for position, room in enumerate(ROOMS)}
+ALLOWED |= {"demo": {"model", "demo"}, "cli": {*ROOMS, "demo", "app", "cli"}, "app": {*ROOMS, "demo", "app"}}
+# Checks judge numbers: of measuring they may know nothing at all.
+ALLOWED["check"].discard("measure")
+
+
+def imports_of(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            found.add(node.module)
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+    return found
+
+
+def test_rooms_know_only_those_to_their_left() -> None:
+    seen = 0
+    for room, allowed in ALLOWED.items():
+        for path in (SOURCE / room).glob("*.py"):
+            rooms = {m.split(".")[1] for m in imports_of(path) if m.startswith("deep_tally.") and m.count(".")}
+            assert rooms - {"__version__"} <= allowed, path
+            seen += 1
+    assert seen > 50
+
+
+def test_the_core_imports_no_qt() -> None:
+    modules = [
+        ".".join(("deep_tally", *p.relative_to(SOURCE).with_suffix("").parts))
+        for p in SOURCE.rglob("*.py")
+        if "app" not in p.parts and p.name not in ("__main__.py", "__init__.py")
+    ]
+    assert len(modules) > 40
+    code = f"import importlib, sys\nfor m in {modules!r}: importlib.import_module(m)\n"
+    code += "print([m for m in sys.modules if m.split('.')[0] in ('PySide6', 'shiboken6')])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
+
+
+def test_the_window_starts_without_the_heavy_libraries() -> None:
+    code = "import sys, deep_tally.app.window, deep_tally.app.start\n"
+    code += "print([m for m in ('scipy', 'soundfile', 'jinja2', 'rich', 'numba') if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"
