@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -18,7 +20,11 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
 
 if not os.environ.get("DISPLAY"):
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    # The offscreen platform's own screen is 800 x 800, smaller than the window.
+    screen = {"name": "wide", "x": 0, "y": 0, "width": 1920, "height": 1080, "logicalDpi": 96, "dpr": 1}
+    screens = Path(tempfile.mkdtemp()) / "screens.json"
+    screens.write_text(json.dumps({"screens": [screen]}))
+    os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={screens}")
 
 
 def check_folder(folder: Path, **options: Path) -> Delivery:

@@ -49,6 +49,9 @@ def shared(qapp: QApplication, demo_folder: Path, tmp_path_factory: pytest.TempP
 @pytest.fixture
 def window(shared: Window) -> Window:
     """The window on the measured demo, put back to how it opens."""
+    # Shortcuts reach the active window only, and another test's window may have been that.
+    shared.activateWindow()
+    wait(shared.isActiveWindow)
     shared.find_field.clear()
     shared.keep(Filter())
     shared.sheet.sort(0)

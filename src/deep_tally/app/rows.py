@@ -294,7 +294,7 @@ def sort_key(row: Row, column: Column, *, by_length: bool = False) -> SortKey:
     elif column is Column.RATE:
         value = sound.rate_hz
     elif column is Column.DEPTH:
-        value = (sound.bits or 0) * 100 + (m.bits_in_use or 0)
+        value = (sound.bits or 0) * 100 + (m.bits_in_use or sound.bits or 0)
     elif column is Column.CLIPPING:
         value = -(m.clip_runs.count(3) + m.overs.count())
     elif column is Column.HEADROOM:

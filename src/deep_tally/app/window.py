@@ -220,7 +220,7 @@ class Window(QMainWindow):
         self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()
         self._fill_show_menu(view.addMenu("S&how"))
-        self.show_menu = QMenu(self)
+        self.show_menu = QMenu("Show", self)
         self._fill_show_menu(self.show_menu, keys=False)
         self.show_button.setMenu(self.show_menu)
         self.sort_menu = view.addMenu("S&ort by")

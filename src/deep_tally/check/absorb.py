@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -29,22 +30,23 @@ def _explains(root: Finding, other: Finding, path: str) -> bool:
 
 
 def absorb(findings: Sequence[Finding]) -> list[Finding]:
-    """Put each finding whose every file has a root for it under the first such root."""
-    roots: dict[int, list[Finding]] = {}
-    absorbed: set[int] = set()
+    """Put each finding whose every file has a root for it under that root, or under what absorbs the root itself."""
+    parents: dict[int, int] = {}
     for index, finding in enumerate(findings):
-        if not finding.files:
-            continue
         explaining = [
             next((i for i, root in enumerate(findings) if i != index and _explains(root, finding, path)), None)
             for path in finding.files
         ]
-        first = explaining[0]
-        if first is not None and None not in explaining:
-            absorbed.add(index)
-            roots.setdefault(first, []).append(finding)
+        if explaining and explaining[0] is not None and None not in explaining:
+            parents[index] = explaining[0]
+    under: defaultdict[int, list[Finding]] = defaultdict(list)
+    for index in parents:
+        top = parents[index]
+        while top in parents:
+            top = parents[top]
+        under[top].append(findings[index])
     return [
-        replace(f, absorbed=tuple(roots.get(i, ()))) if i in roots else f
-        for i, f in enumerate(findings)
-        if i not in absorbed
+        replace(finding, absorbed=tuple(under[index])) if index in under else finding
+        for index, finding in enumerate(findings)
+        if index not in parents
     ]

@@ -31,7 +31,8 @@ def _time() -> Sound:
 
 def _hz() -> Sound:
     """The bass note of every moment: a new one every two bars."""
-    return np.asarray(_NOTES_HZ)[(_time() / (8 * _BEAT_S)).astype(int) % len(_NOTES_HZ)]
+    notes: Sound = np.array(_NOTES_HZ)[(_time() / (8 * _BEAT_S)).astype(int) % len(_NOTES_HZ)]
+    return notes
 
 
 def _square() -> Sound:

@@ -44,4 +44,5 @@ def _short_data(sound: SoundFormat) -> Damage | None:
 
 
 def _minutes(seconds: float) -> str:
-    return f"{int(seconds // 60)}:{seconds % 60:04.1f}"
+    tenths = int(seconds * 10 + 1e-6)  # cut, not rounded: 59.96 s must not read 0:60.0
+    return f"{tenths // 600}:{tenths % 600 // 10:02d}.{tenths % 10}"
