@@ -124,7 +124,8 @@ class _Pass:
 
     def _take_peak(self, samples: NDArray[np.float64], highest: NDArray[np.float64]) -> None:
         if highest.max() > self._peak.max():
-            self._peak_frame = self._frames + int(np.abs(samples[:, int(highest.argmax())]).argmax())
+            channels = np.flatnonzero(highest == highest.max())
+            self._peak_frame = self._frames + min(int(np.abs(samples[:, c]).argmax()) for c in channels)
         np.maximum(self._peak, highest, out=self._peak)
 
     def _take_windows(self, windows: Windows) -> None:

@@ -28,12 +28,14 @@ class RunFinder:
 
     def skip(self, frames: int) -> None:
         """Take in a block in which no sample meets the condition."""
-        for channel in range(len(self._open)):
-            self._close(channel, self._position)
+        if frames:
+            self._close_all()
         self._position += frames
 
     def feed(self, mask: NDArray[np.bool_]) -> None:
         """Take in a block: bool [shape=(frames, channels)]."""
+        if not len(mask):
+            return
         for channel in range(len(self._open)):
             edges = np.flatnonzero(np.diff(mask[:, channel].view(np.int8), prepend=0, append=0))
             self._take(channel, edges[0::2] + self._position, edges[1::2] + self._position, len(mask))
@@ -53,6 +55,10 @@ class RunFinder:
         self._lengths.update(dict(zip(*(a.tolist() for a in counted), strict=True)))
         kept = np.flatnonzero(lengths >= self._place_from)
         self._keep(zip((-lengths[kept]).tolist(), starts[kept].tolist(), [channel] * len(kept), strict=True))
+
+    def _close_all(self) -> None:
+        for channel in range(len(self._open)):
+            self._close(channel, self._position)
 
     def _close(self, channel: int, stop: int) -> None:
         start = self._open[channel]
@@ -78,7 +84,7 @@ def merge_runs(finders: list[RunFinder]) -> Runs:
     lengths: Counter[int] = Counter()
     places: list[tuple[int, int, int]] = []
     for finder in finders:
-        finder.skip(0)
+        finder._close_all()
         lengths += finder._lengths
         places += finder._places
     longest_first = [Run(frame=start, frames=-length, channel=channel) for length, start, channel in sorted(places)]

@@ -1,0 +1,33 @@
+# Two commands do everything: `make demo` and `make test`. Both set up what is missing first.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint shots bench clean
+
+demo: $(READY)
+	@$(BIN)/deep-tally demo
+
+test: $(READY) lint
+	@$(BIN)/python tools/run_tests.py
+
+lint: $(READY)
+	$(BIN)/ruff format --check
+	$(BIN)/ruff check
+	$(BIN)/mypy
+
+shots: $(READY)
+	@$(BIN)/deep-tally demo --shot docs/screenshots
+
+bench: $(READY)
+	@$(BIN)/python benchmarks/measuring.py
+
+$(READY): pyproject.toml constraints.txt tools/check_system.py
+	@$(PYTHON) tools/check_system.py
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
+	@touch $@
+
+clean:
+	rm -rf $(VENV) build dist src/*.egg-info .pytest_cache .mypy_cache .ruff_cache .hypothesis
