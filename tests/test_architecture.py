@@ -51,7 +51,7 @@ def test_the_core_imports_no_qt() -> None:
 
 
 def test_the_window_starts_without_the_heavy_libraries() -> None:
-    code = "import sys, deep_tally.app.window, deep_tally.app.start\n"
-    code += "print([m for m in ('scipy', 'soundfile', 'jinja2', 'rich', 'numba') if m in sys.modules])"
+    code = "import sys, deep_tally.cli.main, deep_tally.app.window, deep_tally.app.start, deep_tally.app.settings\n"
+    code += "print([m for m in ('numpy', 'scipy', 'pydantic', 'soundfile', 'jinja2', 'rich') if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"

@@ -57,7 +57,7 @@ def shown(window: Window) -> list[str]:
 def test_nothing_open_says_what_to_do_next(fresh: Window) -> None:
     words = [label.text() for label in fresh.empty.findChildren(QLabel)]
     assert "Drop a client's folder here" in words
-    assert fresh.open_folder_button.isVisible()
+    assert fresh.empty.open_folder.isVisible()
     assert not fresh.steps.isVisible()
     assert not fresh.band.next.isVisible()
 
@@ -89,7 +89,7 @@ def test_the_folder_dialog_opens_and_is_remembered(
 ) -> None:
     folder = small_delivery(tmp_path / "in" / "Song 90 BPM", 1)
     monkeypatch.setattr("deep_tally.app.window.QFileDialog.getExistingDirectory", lambda *args: str(folder))
-    fresh.open_folder_button.click()
+    fresh.empty.open_folder.click()
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.settings.folder("delivery") == tmp_path / "in"
 
@@ -281,7 +281,7 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
     ],
 )
 def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
-    next(a for a in window.sheet_menu_actions() if a.text() == words).trigger()
+    next(a for a in window.sort_menu.actions() if a.text() == words).trigger()
     assert shown(window)[0] == first
 
 
@@ -364,6 +364,6 @@ def test_the_demo_is_made_once_and_opened(fresh: Window, demo_folder: Path, own_
     home.mkdir(parents=True)
     shutil.copytree(demo_folder, home / demo_folder.name, ignore=lambda _, names: [n for n in names if n > "03"])
     shutil.copy(demo_folder.parent / "planted.json", home)
-    fresh.demo_button.click()
+    fresh.empty.demo.click()
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.band.title.text() == "Lantern Over Brackwater"

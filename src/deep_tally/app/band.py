@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections import Counter
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
-from deep_tally.app.rows import Sheet
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
+from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz
-from deep_tally.reply.words import ACTION_WORDS, readable
+
+if TYPE_CHECKING:
+    from deep_tally.app.rows import Sheet
 
 HEIGHT = 92
 _MARKS_MOST = 4 * BUNDLE

@@ -20,8 +20,9 @@ from deep_tally.app.rows import Row
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
 from deep_tally.model.findings import Finding
+from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, decibels, depth, kilohertz
-from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+from deep_tally.reply.words import Speaker
 
 _PANEL_WIDTH = 380
 

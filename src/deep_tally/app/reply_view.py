@@ -28,12 +28,12 @@ from deep_tally.app.theme import DAY, Theme, font
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
+from deep_tally.reply.action_words import readable
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.page import Page, to_text
 from deep_tally.reply.requests import Request, group_requests
 from deep_tally.reply.save import FORMS, save_reply
-from deep_tally.reply.words import readable
 
 _LIST_WIDTH = 372
 _PAGE_WIDTH = 860

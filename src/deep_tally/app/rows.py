@@ -16,8 +16,9 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
+from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz
-from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+from deep_tally.reply.words import Speaker
 
 _NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
 
@@ -47,6 +48,18 @@ QUESTIONS_OF: Mapping[Column, tuple[str, ...]] = MappingProxyType(
         Column.CONTENT: ("content",),
     }
 )
+SORTS: tuple[tuple[str, Column, bool], ...] = (
+    ("Name", Column.NAME, False),
+    ("Start", Column.START_LENGTH, False),
+    ("Length", Column.START_LENGTH, True),
+    ("Rate", Column.RATE, False),
+    ("Depth", Column.DEPTH, False),
+    ("Clipping", Column.CLIPPING, False),
+    ("Headroom", Column.HEADROOM, False),
+    ("Sides", Column.CHANNELS, False),
+    ("Content", Column.CONTENT, False),
+)
+"""Ways to sort: words, column, and whether by length."""
 SHORT_WORDS: Mapping[str, str] = MappingProxyType(
     {
         "start.at-sound": "own start",

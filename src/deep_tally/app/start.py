@@ -10,8 +10,6 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from deep_tally.model.brief import read_brief
-
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
@@ -19,21 +17,17 @@ if TYPE_CHECKING:
 
 
 def run_window(paths: Sequence[Path] = (), *, brief_path: Path | None = None, rough_mix: Path | None = None) -> int:
-    """Open the window, with a delivery when paths are given; returns the exit status.
+    """Open the window, with a delivery when paths are given; returns the exit status."""
 
-    Raises
-    ------
-    BriefRefused
-        The brief cannot be used.
-    """
-    brief = read_brief(brief_path) if brief_path is not None else None
-    _require_display()
-    application, window = make_window()
-    if brief is not None:
-        window.state.brief = brief
-    window.show()
-    _after_first_paint(window, lambda: _begin(window, paths, rough_mix))
-    return application.exec()
+    def begin(window: Window) -> None:
+        if brief_path is not None:
+            window.state.choose_brief(brief_path)
+        if paths:
+            window.open(list(paths), rough_mix=rough_mix)
+        else:
+            window.state.warm_up()
+
+    return _run(begin)
 
 
 def run_demo(shot_to: Path | None = None) -> int:
@@ -43,24 +37,20 @@ def run_demo(shot_to: Path | None = None) -> int:
 
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         return take_shots(shot_to)
-    _require_display()
-    application, window = make_window()
-    window.show()
-
-    def begin() -> None:
-        window.state.warm_up()
-        window.state.open_demo()
-
-    _after_first_paint(window, begin)
-    return application.exec()
+    return _run(lambda window: window.state.open_demo())
 
 
 def make_window() -> tuple[QApplication, Window]:
-    """The application and its window, not shown yet."""
+    """The application and its whole window, not shown yet."""
+    application, window = _make_bare_window()
+    window.furnish()
+    return application, window
+
+
+def _make_bare_window() -> tuple[QApplication, Window]:
     from PySide6.QtWidgets import QApplication
 
     from deep_tally.app.settings import Settings
-    from deep_tally.app.state import CheckState
     from deep_tally.app.theme import Theme, load_fonts
     from deep_tally.app.window import Window
 
@@ -71,28 +61,29 @@ def make_window() -> tuple[QApplication, Window]:
     application.setStyle("Fusion")
     load_fonts()
     settings = Settings()
-    theme = Theme(settings.theme)
-    return application, Window(CheckState(), theme, settings)
+    return application, Window(Theme(settings.theme), settings)
 
 
-def _begin(window: Window, paths: Sequence[Path], rough_mix: Path | None) -> None:
-    if paths:
-        window.open(list(paths), rough_mix=rough_mix)
-    else:
-        window.state.warm_up()
-
-
-def _after_first_paint(window: Window, then: Callable[[], None]) -> None:
-    """Run `then` once the first picture stands, and print how long that took from the process's start."""
+def _run(begin: Callable[[Window], None]) -> int:
+    """Show the window, furnish it once its first picture stands, and let it begin."""
     from PySide6.QtCore import QTimer
+
+    _require_display()
+    application, window = _make_bare_window()
+    window.show()
 
     def painted() -> None:
         window.repaint()
         print(f"First paint {_seconds_alive():.2f} s after the start.", file=sys.stderr)  # noqa: T201
-        QTimer.singleShot(0, then)
+        QTimer.singleShot(0, furnish)
+
+    def furnish() -> None:
+        window.furnish()
+        begin(window)
 
     # The first timeout comes after the events of showing; then the picture is drawn at once.
     QTimer.singleShot(0, painted)
+    return application.exec()
 
 
 def _seconds_alive() -> float:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
@@ -23,62 +25,56 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.band import Band
-from deep_tally.app.bench import Bench
-from deep_tally.app.dialogs import AboutPage, KeysPage
-from deep_tally.app.reply_view import ReplyView
-from deep_tally.app.rows import Column, Filter, Row, make_sheet
-from deep_tally.app.settings import Settings
-from deep_tally.app.sheet_view import SheetView
-from deep_tally.app.state import CheckState
-from deep_tally.app.theme import Choice, Theme, font
-from deep_tally.model.delivery import Track
+from deep_tally.app.empty import EmptyPage
+from deep_tally.app.theme import Choice, Theme
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
-from deep_tally.model.measures import Excerpt
-from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+from deep_tally.reply.action_words import ACTION_WORDS, readable
+
+if TYPE_CHECKING:
+    from deep_tally.app.bench import Bench
+    from deep_tally.app.reply_view import ReplyView
+    from deep_tally.app.rows import Column, Filter, Row
+    from deep_tally.app.settings import Settings
+    from deep_tally.app.sheet_view import SheetView
+    from deep_tally.app.state import CheckState
+    from deep_tally.model.delivery import Track
+    from deep_tally.model.measures import Excerpt
 
 _FILES = "Audio (*.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
 _REFILL_MS = 120
 _SAID_MS = 8000
-_SORTS: tuple[tuple[str, Column, bool], ...] = (
-    ("Name", Column.NAME, False),
-    ("Start", Column.START_LENGTH, False),
-    ("Length", Column.START_LENGTH, True),
-    ("Rate", Column.RATE, False),
-    ("Depth", Column.DEPTH, False),
-    ("Clipping", Column.CLIPPING, False),
-    ("Headroom", Column.HEADROOM, False),
-    ("Sides", Column.CHANNELS, False),
-    ("Content", Column.CONTENT, False),
-)
 
 
 class Window(QMainWindow):
-    """The one window."""
+    """The one window.
 
-    def __init__(self, state: CheckState, theme: Theme, settings: Settings) -> None:
+    Made in two steps: the first picture needs only the band and the empty page; `furnish` brings in the views
+    and all they import, right after that picture stands.
+    """
+
+    state: CheckState
+    sheet: SheetView
+    bench: Bench
+    reply: ReplyView
+
+    def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
-        self.state, self.theme, self.settings = state, theme, settings
+        self.theme, self.settings = theme, settings
         self._shown_delivery: object = None
+        self._furnished = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
         self.setAcceptDrops(True)
         self.band = Band(theme)
-        self.sheet = SheetView(make_sheet((), state.brief, None), theme)
-        self.bench = Bench(theme)
-        self.reply = ReplyView(theme, settings)
-        self.empty = self._make_empty()
+        self.empty = EmptyPage(theme)
+        self.empty.open_folder.clicked.connect(self.choose_folder)
+        self.empty.open_files.clicked.connect(self.choose_files)
+        self.empty.demo.clicked.connect(lambda: self.state.open_demo())
         self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.splitter.addWidget(self.sheet)
-        self.splitter.addWidget(self.bench)
-        self.splitter.setHandleWidth(2)
-        self.splitter.setCollapsible(0, False)
-        self.splitter.setStretchFactor(0, 3)
-        self.splitter.setStretchFactor(1, 1)
-        self.splitter.setSizes([410, 240])
         self.pages = QStackedWidget()
-        for page in (self.empty, self.splitter, self.reply):
-            self.pages.addWidget(page)
+        self.pages.addWidget(self.empty)
+        self.pages.addWidget(self.splitter)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -95,48 +91,38 @@ class Window(QMainWindow):
         self._refill.setSingleShot(True)
         self._refill.setInterval(_REFILL_MS)
         self._refill.timeout.connect(self._fill)
-        self._connect()
         self._show_page(self.empty)
         self.band.show_nothing()
         if (geometry := settings.state("window")) is not None:
             self.restoreGeometry(geometry)
-        if (split := settings.state("splitter")) is not None:
+
+    def furnish(self) -> None:
+        """Bring in the views and the check's state."""
+        from deep_tally.app.bench import Bench
+        from deep_tally.app.reply_view import ReplyView
+        from deep_tally.app.rows import make_sheet
+        from deep_tally.app.sheet_view import SheetView
+        from deep_tally.app.state import CheckState
+
+        self.state = CheckState()
+        self.sheet = SheetView(make_sheet((), self.state.brief, None), self.theme)
+        self.bench = Bench(self.theme)
+        self.reply = ReplyView(self.theme, self.settings)
+        self.splitter.addWidget(self.sheet)
+        self.splitter.addWidget(self.bench)
+        self.splitter.setHandleWidth(2)
+        self.splitter.setCollapsible(0, False)
+        self.splitter.setStretchFactor(0, 3)
+        self.splitter.setStretchFactor(1, 1)
+        self.splitter.setSizes([410, 240])
+        self.pages.addWidget(self.reply)
+        self._fill_view_menu()
+        self._connect()
+        if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
+        self._furnished = True
 
     # -- building -----------------------------------------------------------------------------
-
-    def _make_empty(self) -> QWidget:
-        page = QWidget()
-        title = QLabel("Drop a client's folder here")
-        title.setFont(font(26, 700))
-        words = QLabel(
-            "Every file is asked nine questions: start, length, rate, depth, clipping, headroom, channels, name, "
-            "content.\nYou see what is wrong and who must act, and get the reply to the client.\n"
-            "Your client's files are never changed, and nothing leaves this machine."
-        )
-        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.open_folder_button = QPushButton("Open a folder…")
-        self.open_folder_button.setProperty("look", "main")
-        self.open_files_button = QPushButton("Open files…")
-        self.demo_button = QPushButton("Look at a demo")
-        self.open_folder_button.clicked.connect(self.choose_folder)
-        self.open_files_button.clicked.connect(self.choose_files)
-        self.demo_button.clicked.connect(self.state.open_demo)
-        buttons = QHBoxLayout()
-        buttons.setSpacing(12)
-        buttons.addStretch()
-        for button in (self.open_folder_button, self.open_files_button, self.demo_button):
-            button.setMinimumHeight(38)
-            buttons.addWidget(button)
-        buttons.addStretch()
-        column = QVBoxLayout(page)
-        column.setSpacing(20)
-        column.addStretch(2)
-        column.addWidget(title, 0, Qt.AlignmentFlag.AlignCenter)
-        column.addWidget(words, 0, Qt.AlignmentFlag.AlignCenter)
-        column.addLayout(buttons)
-        column.addStretch(3)
-        return page
 
     def _make_steps(self) -> QWidget:
         self.to_sheet = self._step("Sheet", "All files and what is wrong with them (Ctrl+1)")
@@ -206,15 +192,25 @@ class Window(QMainWindow):
         files = self.menuBar().addMenu("&File")
         self._action(files, "Open a &folder…", self.choose_folder, QKeySequence.StandardKey.Open)
         self._action(files, "Open f&iles…", self.choose_files, "Ctrl+Shift+O")
-        self._action(files, "Look at the &demo", self.state.open_demo)
+        self._action(files, "Look at the &demo", lambda: self.state.open_demo())
         files.addSeparator()
-        self.brief_action = self._action(files, "Check against another &brief…", self.choose_brief)
+        self._action(files, "Check against another &brief…", self.choose_brief)
         files.addSeparator()
-        self.save_action = self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
-        self.copy_action = self._action(files, "&Copy the reply as text", self.reply.copy_text, "Ctrl+Shift+C")
+        self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
+        self._action(files, "&Copy the reply as text", lambda: self.reply.copy_text(), "Ctrl+Shift+C")
         files.addSeparator()
         self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
-        view = self.menuBar().addMenu("&View")
+        self._view_menu = self.menuBar().addMenu("&View")
+        helps = self.menuBar().addMenu("&Help")
+        self._action(helps, "&Keys", self.show_keys, "F1")
+        self._action(helps, "&About Deep Tally", self.show_about)
+        self.cancel_action = self._action(helps, "&Cancel measuring", lambda: self.state.cancel(), "Esc")
+        self.cancel_action.setEnabled(False)
+
+    def _fill_view_menu(self) -> None:
+        from deep_tally.app.rows import SORTS
+
+        view = self._view_menu
         self._action(view, "&Sheet", self.show_sheet, "Ctrl+1")
         self._action(view, "&Reply", self.show_reply, "Ctrl+2")
         self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
@@ -224,34 +220,28 @@ class Window(QMainWindow):
         self._fill_show_menu(self.show_menu, keys=False)
         self.show_button.setMenu(self.show_menu)
         self.sort_menu = view.addMenu("S&ort by")
-        for words, column, by_length in _SORTS:
+        for words, column, by_length in SORTS:
             self._action(self.sort_menu, words, self._sorter(column, by_length))
         self.sort_button.setMenu(self.sort_menu)
         view.addSeparator()
         colours = QActionGroup(self)
-        for words, choice in (("As the desktop", "desktop"), ("&Day", "day"), ("&Night", "night")):
-            action = self._action(view, words, self._theme_chooser(choice))  # type: ignore[arg-type]
+        choices: tuple[tuple[str, Choice], ...] = (("As the desktop", "desktop"), ("&Day", "day"), ("&Night", "night"))
+        for words, choice in choices:
+            action = self._action(view, words, self._theme_chooser(choice))
             action.setCheckable(True)
             action.setChecked(self.theme.choice == choice)
             colours.addAction(action)
-        helps = self.menuBar().addMenu("&Help")
-        self._action(helps, "&Keys", self.show_keys, "F1")
-        self._action(helps, "&About Deep Tally", self.show_about)
-        self.cancel_action = self._action(helps, "&Cancel measuring", self.state.cancel, "Esc")
-        self.cancel_action.setEnabled(False)
 
     def _fill_show_menu(self, menu: QMenu, *, keys: bool = True) -> None:
+        from deep_tally.app.rows import Filter
+
         self._action(menu, "&Everything", lambda: self.keep(Filter()), "Alt+0" if keys else None)
         for number, action in enumerate(Action, start=1):
-            words = f"{ACTION_WORDS[action]}"
-            self._action(menu, words, self._keeper(Filter(action=action)), f"Alt+{number}" if keys else None)
+            wanted = Filter(action=action)
+            self._action(menu, ACTION_WORDS[action], self._keeper(wanted), f"Alt+{number}" if keys else None)
         menu.addSeparator()
         for question in QUESTIONS:
             self._action(menu, f"Findings of {question}", self._keeper(Filter(question=question)))
-
-    def sheet_menu_actions(self) -> list[QAction]:
-        """The ways to sort the sheet."""
-        return self.sort_menu.actions()
 
     def _keeper(self, wanted: Filter) -> Callable[[], None]:
         return lambda: self.keep(wanted)
@@ -298,7 +288,7 @@ class Window(QMainWindow):
         self.find_field.textChanged.connect(self._find)
         self.find_field.installEventFilter(self)
         for action, tally in self.band.tallies.items():
-            tally.clicked.connect(lambda checked, a=action: self.keep(Filter(action=a) if checked else Filter()))
+            tally.clicked.connect(lambda checked, a=action: self._keep_action(a if checked else None))
 
     # -- opening ------------------------------------------------------------------------------
 
@@ -352,7 +342,7 @@ class Window(QMainWindow):
         self._shown_delivery = None
         self.progress_bar.setRange(0, 1000)
         self.find_field.clear()
-        self.keep(Filter())
+        self._keep_action(None)
         self.band.show_counts(None)
         self._show_page(self.splitter)
         self._fill()
@@ -401,12 +391,16 @@ class Window(QMainWindow):
         """Fill sheet, bench and band with what is known now."""
         if self.state.intake is None:
             return
+        from deep_tally.app.rows import make_sheet
+
         sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery, name=self.state.intake.name)
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(self.state.intake, sheet)
         self._choose(self.sheet.current_row)
 
     def _choose(self, row: Row | None) -> None:
+        from deep_tally.reply.words import Speaker
+
         delivery = self.state.delivery
         self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
 
@@ -444,17 +438,21 @@ class Window(QMainWindow):
         on_sheet = page is self.splitter
         self.steps.setVisible(is_open)
         self.to_sheet.setChecked(on_sheet)
-        self.to_reply.setChecked(page is self.reply)
+        is_reply = is_open and not on_sheet
+        self.to_reply.setChecked(is_reply)
         for widget in (self.show_button, self.sort_button, self.find_field):
             widget.setVisible(on_sheet)
-        self.band.next.setText("Save the reply…" if page is self.reply else "Write the reply")
+        self.band.next.setText("Save the reply…" if is_reply else "Write the reply")
         for tally in self.band.tallies.values():
             tally.setVisible(is_open)
         self.band.next.setVisible(is_open)
 
+    def _keep_action(self, action: Action | None) -> None:
+        self.keep(replace(self.sheet.proxy.filter, action=action, question=None))
+
     def keep(self, wanted: Filter) -> None:
         """Show only the rows that a filter keeps; the words in the find field stay in force."""
-        wanted = Filter(action=wanted.action, question=wanted.question, words=self.find_field.text())
+        wanted = replace(wanted, words=self.find_field.text())
         self.sheet.proxy.keep(wanted)
         self.show_button.setText(wanted.says)
         for action, tally in self.band.tallies.items():
@@ -494,16 +492,21 @@ class Window(QMainWindow):
 
     def show_keys(self) -> None:
         """Show the page of keys."""
+        from deep_tally.app.dialogs import KeysPage
+
         KeysPage(self).open()
 
     def show_about(self) -> None:
         """Show version and licences."""
+        from deep_tally.app.dialogs import AboutPage
+
         AboutPage(self).open()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.settings.set_state("window", self.saveGeometry())
-        self.settings.set_state("splitter", self.splitter.saveState())
-        self.state.close()
+        if self._furnished:
+            self.settings.set_state("splitter", self.splitter.saveState())
+            self.state.close()
         super().closeEvent(event)
 
 

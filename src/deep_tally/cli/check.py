@@ -17,11 +17,12 @@ from deep_tally.model.brief import DEFAULT_BRIEF, read_brief
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
 from deep_tally.model.findings import Action, count_findings
+from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count
 from deep_tally.reply.save import require_form, save_reply, save_text
-from deep_tally.reply.words import ACTION_WORDS, Speaker, readable
+from deep_tally.reply.words import Speaker
 
 _POLL_S = 0.1
 

@@ -8,11 +8,12 @@ from collections.abc import Iterator
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import Request, group_requests
-from deep_tally.reply.words import Speaker, readable
+from deep_tally.reply.words import Speaker
 
 _PICTURES_PER_REQUEST = 12
 _NO_PICTURE = ("name.", "rate.", "depth.")

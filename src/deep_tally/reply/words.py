@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 from deep_tally.model.delivery import Delivery, Track
-from deep_tally.model.findings import Action, EvidenceValue, Finding
+from deep_tally.model.findings import EvidenceValue, Finding
+from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, decibels, duration, kilohertz, listed, signed
 
 
@@ -416,10 +417,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 )
 """Every code's words; a test holds it against the registry."""
 
-ACTION_WORDS: Mapping[Action, str] = MappingProxyType(
-    {Action.ASK: "Ask the client", Action.FIX: "Mend here", Action.NOTE: "Worth knowing"}
-)
-
 
 class Speaker:
     """Says the findings of one delivery."""
@@ -458,8 +455,3 @@ class Speaker:
             return f"{told}."
         evidence = self.evidence(finding)
         return f"{told}: {readable(evidence)}." if evidence else f"{told}."
-
-
-def readable(text: str) -> str:
-    """Text with undecodable bytes of file names shown as a replacement character."""
-    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")

@@ -1,0 +1,24 @@
+"""What the three actions are called. Apart from the other words, so that the first picture needs only these."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from deep_tally.model.findings import Action
+
+ACTION_WORDS: Mapping[Action, str] = MappingProxyType(
+    {Action.ASK: "Ask the client", Action.FIX: "Mend here", Action.NOTE: "Worth knowing"}
+)
+ACTION_MEANINGS: Mapping[Action, str] = MappingProxyType(
+    {
+        Action.ASK: "only they can mend it, or answer it",
+        Action.FIX: "you can mend it without loss",
+        Action.NOTE: "nothing to do",
+    }
+)
+
+
+def readable(text: str) -> str:
+    """Text with undecodable bytes of file names shown as a replacement character."""
+    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
