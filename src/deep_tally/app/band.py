@@ -8,14 +8,15 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
+from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, count, depth, kilohertz
+from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 
 if TYPE_CHECKING:
     from deep_tally.app.rows import Sheet
@@ -101,14 +102,12 @@ class Band(QWidget):
         self._theme = theme
         self.setFixedHeight(HEIGHT)
         self.setAutoFillBackground(True)
-        self.title = QLabel("Deep Tally")
+        self.title = ElidedLabel("Deep Tally")
         self.title.setFont(font(24, 700))
-        self.facts = QLabel()
+        self.facts = ElidedLabel()
         self.facts.setFont(font(14))
-        self.source = QLabel()
+        self.source = ElidedLabel()
         self.source.setFont(font(11))
-        for label in (self.title, self.facts, self.source):
-            label.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         words = QVBoxLayout()
         words.setSpacing(1)
         words.addStretch()
@@ -154,10 +153,9 @@ class Band(QWidget):
         facts += [depth(common.bits, common.sample_format)] if common.sample_format else []
         facts += [clock(common.seconds)] if common.seconds is not None else []
         self.facts.setText("  ·  ".join(facts))
-        others = len(intake.entries) - len(intake.sounds)
-        rest = f"  ·  {count(others, 'other file')}, not audio" if others else ""
+        strange = [readable(e.path) for e in intake.entries if not e.role.is_audio]
+        rest = f"  ·  not audio: {listed(strange, most=3)}" if strange else ""
         self.source.setText(_short(intake.source) + rest)
-        self.source.setToolTip("\n".join(readable(e.path) for e in intake.entries if not e.role.is_audio))
 
     def show_nothing(self) -> None:
         """No delivery is open."""

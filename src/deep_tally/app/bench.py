@@ -15,6 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.rows import Row
 from deep_tally.app.theme import Theme, font
@@ -165,7 +166,7 @@ class Bench(QWidget):
         self.panel.setFixedWidth(_PANEL_WIDTH)
         self.name = QLabel()
         self.name.setFont(font(15, 700))
-        self.facts = QLabel()
+        self.facts = ElidedLabel()
         self.facts.setFont(font(13))
         self.to_finding = _quiet_button("Zoom to finding", "Go to the next marked place (N)")
         self.whole = _quiet_button("Whole file", "Show the whole file (0)")
@@ -175,8 +176,7 @@ class Bench(QWidget):
         head.setContentsMargins(24, 6, 8, 0)
         head.setSpacing(12)
         head.addWidget(self.name)
-        head.addWidget(self.facts)
-        head.addStretch()
+        head.addWidget(self.facts, 1)
         head.addWidget(self.to_finding)
         head.addWidget(self.whole)
         left = QVBoxLayout()

@@ -135,7 +135,7 @@ def _licences() -> str:
             about = metadata.metadata(name).json
         except metadata.PackageNotFoundError:
             continue
-        licence = about.get("license_expression") or about.get("license") or _classified(about.get("classifier", []))
+        licence = about.get("license_expression") or _classified(about.get("classifier", [])) or about.get("license")
         told = str(licence or "see its package").splitlines()[0]
         parts.append(f"  {name} {metadata.version(name)}: {told}")
     parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")

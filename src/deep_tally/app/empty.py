@@ -13,7 +13,8 @@ from deep_tally.reply.action_words import ACTION_MEANINGS, ACTION_WORDS
 
 _RULE_STEP = 27
 _MARGIN_X = 52
-_SHEET_WIDTH = 640
+_FIRST_RULE = 5
+_SHEET_WIDTH = 760
 
 
 class _Legend(QWidget):
@@ -48,6 +49,8 @@ class EmptyPage(QWidget):
         self._theme = theme
         title = QLabel("Drop a client's folder here")
         title.setFont(font(26, 700))
+        title.setAlignment(Qt.AlignmentFlag.AlignBottom)
+        title.setContentsMargins(0, 0, 0, 5)
         told = f"Every file is asked nine questions: {', '.join(QUESTIONS)}."
         self.open_folder = QPushButton("Open a folder…")
         self.open_folder.setProperty("look", "main")
@@ -61,11 +64,13 @@ class EmptyPage(QWidget):
         buttons.addStretch()
         column = QVBoxLayout()
         column.setSpacing(0)
+        column.setContentsMargins(0, 0, 0, 0)
         for words in (title, self._line(told), self._line("Each answer that is not fine says who must act:")):
             words.setFixedHeight(_RULE_STEP * (2 if words is title else 1))
             column.addWidget(words)
         for action in Action:
             column.addWidget(_Legend(action, theme))
+        column.addSpacing(_RULE_STEP)
         column.addWidget(self._line("Your client's files are never changed, and nothing leaves this machine."))
         column.addSpacing(_RULE_STEP)
         column.addLayout(buttons)
@@ -77,7 +82,7 @@ class EmptyPage(QWidget):
         line.addWidget(inside)
         line.addStretch()
         whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 3 * _RULE_STEP - 11, 0, 0)
+        whole.setContentsMargins(0, (_FIRST_RULE - 2) * _RULE_STEP + 1, 0, 0)
         whole.addLayout(line)
         whole.addStretch()
         theme.changed.connect(self.update)
@@ -93,7 +98,7 @@ class EmptyPage(QWidget):
         painter = QPainter(self)
         colours = self._theme.colours
         painter.setPen(QPen(QColor(colours.rule), 1))
-        for y in range(_RULE_STEP, self.height(), _RULE_STEP):
+        for y in range(_FIRST_RULE * _RULE_STEP, self.height(), _RULE_STEP):
             painter.drawLine(QLineF(0, y + 0.5, self.width(), y + 0.5))
         painter.setPen(QPen(colours.action(Action.ASK), 1))
         painter.setOpacity(0.35)

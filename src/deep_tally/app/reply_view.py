@@ -36,7 +36,7 @@ from deep_tally.reply.requests import Request, group_requests
 from deep_tally.reply.save import FORMS, save_reply
 
 _LIST_WIDTH = 372
-_PAGE_WIDTH = 860
+_PAGE_WIDTH = 900
 
 
 class ReplyView(QWidget):
@@ -75,7 +75,6 @@ class ReplyView(QWidget):
         self.text.setAcceptRichText(False)
         self.text.setTabChangesFocus(True)
         self.text.setFrameShape(QFrame.Shape.NoFrame)
-        self.text.setMaximumWidth(_PAGE_WIDTH)
         self.text.document().setDocumentMargin(44)
         self._page_text = PageText(self.text.document())
         self.text.document().modificationChanged.connect(self._tell_edited)
@@ -90,19 +89,19 @@ class ReplyView(QWidget):
         buttons.addWidget(self.anew)
         buttons.addStretch()
         buttons.addWidget(self.copy)
-        right = QVBoxLayout()
+        paper = QWidget()
+        paper.setMaximumWidth(_PAGE_WIDTH)
+        right = QVBoxLayout(paper)
         right.setContentsMargins(16, 0, 24, 16)
         right.setSpacing(0)
         right.addLayout(buttons)
-        page = QHBoxLayout()
-        page.addWidget(self.text, 1)
-        page.addStretch(0)
-        right.addLayout(page, 1)
+        right.addWidget(self.text, 1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
         whole.addWidget(left)
-        whole.addLayout(right, 1)
+        whole.addWidget(paper, 1)
+        whole.addStretch(0)
         theme.changed.connect(self._colour)
         self._colour()
         self._tell_edited(False)

@@ -17,7 +17,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QMouseEvent, QPainter, QPixmap
+from PySide6.QtGui import QColor, QGuiApplication, QKeySequence, QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -38,13 +38,14 @@ _WIDTHS = {
     Column.NAME: 250,
     Column.START_LENGTH: 316,
     Column.RATE: 70,
-    Column.DEPTH: 110,
+    Column.DEPTH: 116,
     Column.CLIPPING: 126,
     Column.HEADROOM: 206,
     Column.CHANNELS: 92,
     Column.CONTENT: 90,
 }
 _PIXMAPS_MOST = 4000
+_AXIS_LEAST = 260
 _ROOT = QModelIndex()
 
 
@@ -260,7 +261,6 @@ class SheetView(QTableView):
         for column, width in _WIDTHS.items():
             self.setColumnWidth(column, width)
         header.setMinimumSectionSize(56)
-        header.setSectionResizeMode(Column.START_LENGTH, QHeaderView.ResizeMode.Stretch)
         self.verticalHeader().hide()
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.verticalHeader().setDefaultSectionSize(ROW_HEIGHT)
@@ -311,6 +311,12 @@ class SheetView(QTableView):
         }
         if rows:
             self.selectRow(rows.get(path or "", 0))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        # The time axis takes all the room there is, but never shrinks to nothing: then the sheet scrolls.
+        rest = sum(self.columnWidth(c) for c in Column if c is not Column.START_LENGTH)
+        self.setColumnWidth(Column.START_LENGTH, max(_AXIS_LEAST, self.viewport().width() - rest))
 
     def currentChanged(self, current: Index, previous: Index) -> None:
         super().currentChanged(current, previous)

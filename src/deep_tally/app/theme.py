@@ -170,7 +170,8 @@ def _style(c: Colours) -> str:
     QMenu::item {{ padding: 6px 20px 6px 24px; }}
     QMenu::item:disabled {{ color: {c.soft}; }}
     QMenu::separator {{ height: 1px; background: {c.rule}; margin: 4px 8px; }}
-    QPushButton {{ background: transparent; color: {c.ink}; border: 1px solid {c.soft}; border-radius: {RADIUS}px;
+    QPushButton {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.soft};
+        border-radius: {RADIUS}px;
         padding: 6px 14px; }}
     QPushButton:hover {{ background: {c.rule}; }}
     QPushButton:focus {{ border: 2px solid {c.fix}; padding: 5px 13px; }}
@@ -178,11 +179,13 @@ def _style(c: Colours) -> str:
     QPushButton[look="main"] {{ background: {c.ink}; color: {c.raised}; border-color: {c.ink}; font-weight: 600; }}
     QPushButton[look="main"]:hover {{ background: {c.soft}; }}
     QPushButton[look="main"]:disabled {{ background: {c.rule}; color: {c.soft}; border-color: {c.rule}; }}
-    QPushButton[look="quiet"] {{ border-color: transparent; color: {c.soft}; padding: 4px 8px; }}
+    QPushButton[look="quiet"] {{ background: transparent; border-color: transparent; color: {c.soft};
+        padding: 4px 8px; }}
     QPushButton[look="quiet"]:hover {{ color: {c.ink}; background: {c.rule}; }}
     QPushButton[look="quiet"]:focus {{ border: 2px solid {c.fix}; padding: 3px 7px; }}
     QPushButton[look="quiet"]::menu-indicator {{ width: 0; }}
-    QPushButton[look="step"] {{ border: 0; border-bottom: 3px solid transparent; border-radius: 0; color: {c.soft};
+    QPushButton[look="step"] {{ background: transparent; border: 0; border-bottom: 3px solid transparent;
+        border-radius: 0; color: {c.soft};
         padding: 8px 2px 5px 2px; margin-right: 20px; }}
     QPushButton[look="step"]:hover {{ background: transparent; color: {c.ink}; }}
     QPushButton[look="step"]:checked {{ color: {c.ink}; border-bottom-color: {c.ink}; font-weight: 600; }}

@@ -13,6 +13,12 @@ def decibels(value: float, unit: str = "dB", *, digits: int = 1) -> str:
     return f"{signed(value, digits=digits)} {unit}"
 
 
+def level(value: float, unit: str = "dBFS") -> str:
+    """A level with its sign: "+2.3 dBFS" is over full scale."""
+    text = decibels(value, unit)
+    return text if text.startswith((MINUS, "0.0 ")) else f"+{text}"
+
+
 def signed(value: float, *, digits: int = 1) -> str:
     """A number with a true minus sign."""
     if math.isinf(value):

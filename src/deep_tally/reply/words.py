@@ -14,7 +14,7 @@ from types import MappingProxyType
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.findings import EvidenceValue, Finding
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.numbers import clock, count, decibels, duration, kilohertz, listed, signed
+from deep_tally.reply.numbers import clock, count, decibels, duration, kilohertz, level, listed, signed
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +76,7 @@ def _baked(f: Facts) -> str:
 
 
 def _over(f: Facts) -> str:
-    return f"peaks at +{signed(f.number('dbfs'))} dBFS, first over at {f.first_place}; the waveform is intact"
+    return f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}; the waveform is intact"
 
 
 def _damaged(f: Facts) -> str:
@@ -122,8 +122,7 @@ def _stamp(f: Facts) -> str:
 def _normalised(f: Facts) -> str:
     by = {"peak": "peak", "rms": "RMS level", "loudness": "loudness"}[str(f.finding.evidence.get("by", "peak"))]
     unit = "LUFS" if by == "loudness" else "dBFS"
-    level = float(f.finding.evidence.get("dbfs") or 0.0)  # type: ignore[arg-type]
-    return f"{count(int(f.number('files')), 'file')} share one {by}, {decibels(level, unit)}"
+    return f"{count(int(f.number('files')), 'file')} share one {by}, {level(f.number('dbfs'), unit)}"
 
 
 def _opposed(f: Facts) -> str:
@@ -261,9 +260,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "headroom.hot": Wording(
             "Little headroom",
             "{files} has little headroom",
-            lambda f: (
-                f"peaks at {decibels(f.number('dbfs'), 'dBFS')}, {decibels(f.number('db'))} over the asked window"
-            ),
+            lambda f: f"peaks at {level(f.number('dbfs'))}, {decibels(f.number('db'))} over the asked window",
             "",
             "turn it down, and the others with it, so that the balance stays",
         ),
