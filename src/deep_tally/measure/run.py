@@ -65,8 +65,8 @@ class Measuring:
 
     @property
     def at_work(self) -> str | None:
-        """The path of the file that has been at work for longest; None between files."""
-        return next(iter(self._shares), None)
+        """The path of the file that has been at work for longest, or is next; None when all is done."""
+        return next(iter(self._shares), None) or next((path for path in self._entries if path in self._left), None)
 
     @property
     def tracks(self) -> tuple[Track, ...]:
