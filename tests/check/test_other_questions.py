@@ -310,6 +310,13 @@ def test_bad_values_lossy_files_and_missing_mixes_are_asked_about() -> None:
     assert told(others(), mix=False, brief=brief(needs={"rough_mix": False})) == []
 
 
+def test_a_file_of_bad_values_alone_is_not_also_called_empty() -> None:
+    bad = Runs(lengths={9: 1}, places=(), longest=Run(frame=0, frames=9, channel=0))
+    assert told([track(nonfinite=bad, first_sound_frame=None, last_sound_frame=None), *others()]) == [
+        ("content.nonfinite", ASK)
+    ]
+
+
 def test_two_forms_of_one_mix_are_one_and_two_versions_are_asked_about() -> None:
     def mix(name: str) -> Track:
         return track(name, role=Role.ROUGH_MIX)

@@ -126,8 +126,12 @@ def test_a_file_that_vanishes_costs_only_itself(tmp_path: Path, monkeypatch: pyt
 
 def test_progress_goes_to_standard_error(tmp_path: Path) -> None:
     sound(tmp_path / "Bass.wav")
+    sound(tmp_path / "Drum.wav")
     done = run("check", tmp_path, "--json", "-", "--progress")
     json.loads(done.stdout)
+    lines = done.stderr.splitlines()
+    assert [line[:6] for line in lines] == ["1 of 2", "2 of 2"]
+    assert sorted(line[8:] for line in lines) == ["Bass.wav", "Drum.wav"]
     assert run("check", tmp_path, "--json", "-").stderr == ""
 
 

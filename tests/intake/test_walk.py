@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 import soundfile
 
+from deep_tally.intake.reading import open_sound
 from deep_tally.intake.walk import natural_key, take_in
-from deep_tally.model.errors import NothingToCheck
+from deep_tally.model.errors import NothingToCheck, UnreadableSound
 from deep_tally.model.files import Role
 
 
@@ -85,6 +86,14 @@ def test_links_in_a_circle_end(tmp_path: Path) -> None:
     sound(tmp_path / "Bass.wav")
     os.symlink(tmp_path, tmp_path / "again")
     assert [e.path for e in take_in([tmp_path]).sounds] == ["Bass.wav"]
+
+
+def test_pipes_are_left_out_and_never_waited_for(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    os.mkfifo(tmp_path / "pipe.wav")
+    assert [e.path for e in take_in([tmp_path]).entries] == ["Bass.wav"]
+    with pytest.raises(UnreadableSound, match="it is no ordinary file"):
+        open_sound(tmp_path / "pipe.wav")
 
 
 def test_names_that_are_no_text_survive(tmp_path: Path) -> None:

@@ -9,10 +9,12 @@ import pytest
 
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
+from deep_tally.reply.action_words import readable
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
+from deep_tally.reply.words import Speaker
 from tracks import findings, others, song_of, track
 
 
@@ -161,6 +163,25 @@ def test_markdown_escapes_names_and_keeps_the_outline() -> None:
     assert to_markdown(page) == (
         "# Your files\n\n### 1\\. Please export 01\\_Bass\\*.wav\n\n- 01\\_Bass\\*.wav: \\[x\\]\n- second\n\n*see*\n"
     )
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"frames": 0, "rms_dbfs": -float("inf")}, "it holds no samples"),
+        ({"rms_dbfs": -float("inf")}, "every sample is zero"),
+        ({"rms_dbfs": -84.26}, "only noise at −84.3 dBFS RMS"),
+    ],
+)
+def test_an_empty_file_is_told_by_what_is_in_it(changes: dict[str, float], words: str) -> None:
+    empty = track("1 Horn.wav", first_sound_frame=None, last_sound_frame=None, **changes)
+    (found,) = (f for f in findings([empty, *others()]) if f.code == "content.empty")
+    summary = Speaker(delivery_of(empty, *others())).summary(found)
+    assert summary == f"There is no sound in 1 Horn.wav: {words}."
+
+
+def test_control_characters_of_names_never_reach_a_line() -> None:
+    assert readable("a\nb\x1b[2Jc\udcff.wav") == "a\N{REPLACEMENT CHARACTER}b\N{REPLACEMENT CHARACTER}[2Jc�.wav"
 
 
 @pytest.mark.parametrize("write", [to_text, to_markdown, to_html])

@@ -12,6 +12,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     # A file that stops early is short for that reason, wherever its sound begins.
     "content.damaged": ("start.at-sound", "length.short", "length.tail-cut"),
     "content.empty": ("start.", "length.", "rate.", "depth.", "clipping.", "headroom.", "channels."),
+    "content.nonfinite": ("content.empty",),
     "start.at-sound": ("length.short", "start.cut-in"),
     "clipping.baked": ("clipping.between-samples", "headroom.hot", "headroom.normalised"),
     "clipping.over": ("headroom.hot", "clipping.between-samples"),

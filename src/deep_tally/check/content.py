@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from deep_tally.check._build import about, place_at, places_of
@@ -41,7 +42,8 @@ def empty(song: SongSet, brief: Brief) -> Iterator[Finding]:
             Action.ASK if asked else Action.NOTE,
             track,
             kind="question",
-            dbfs=level if level > -400 else None,
+            dbfs=level if math.isfinite(level) else None,
+            frames=track.format.frames if track.format else 0,
         )
 
 

@@ -70,35 +70,47 @@ def _measure(intake: Intake, shown: bool) -> tuple[Track, ...]:
     crew = Crew()
     try:
         measuring = Measuring(intake, crew)
-        with _progress_bar(shown) as show:
+        with _progress(shown) as show:
             while not measuring.is_done:
-                measuring.poll(_POLL_S)
-                show(measuring)
+                show(measuring, measuring.poll(_POLL_S))
         return measuring.tracks
     finally:
         crew.close()
 
 
 @contextmanager
-def _progress_bar(shown: bool) -> Iterator[Callable[[Measuring], None]]:
+def _progress(shown: bool) -> Iterator[Callable[[Measuring, list[Track]], None]]:
+    """What is called after every poll: a bar on a terminal, else a line for every file that is done."""
     if not shown:
-        yield lambda measuring: None
-        return
+        yield lambda measuring, done: None
+    elif sys.stderr.isatty():
+        with _bar() as show:
+            yield show
+    else:
+        yield _print_done
+
+
+@contextmanager
+def _bar() -> Iterator[Callable[[Measuring, list[Track]], None]]:
     from rich.console import Console
     from rich.progress import BarColumn, Progress, TextColumn
 
-    console = Console(file=sys.stderr, force_terminal=True if sys.stderr.isatty() else None)
     columns = (BarColumn(bar_width=24), TextColumn("{task.description}", markup=False))
-    with Progress(*columns, console=console, transient=True) as bar:
+    with Progress(*columns, console=Console(file=sys.stderr), transient=True) as bar:
         task = bar.add_task("", total=1.0)
 
-        def show(measuring: Measuring) -> None:
-            done, total = measuring.counts
-            bar.update(
-                task, completed=measuring.share, description=f"{done} of {total}  {readable(measuring.at_work or '')}"
-            )
+        def show(measuring: Measuring, done: list[Track]) -> None:
+            count_done, total = measuring.counts
+            words = f"{count_done} of {total}  {readable(measuring.at_work or '')}"
+            bar.update(task, completed=measuring.share, description=words)
 
         yield show
+
+
+def _print_done(measuring: Measuring, done: list[Track]) -> None:
+    count_done, total = measuring.counts
+    for number, track in enumerate(done, start=count_done - len(done) + 1):
+        click.echo(f"{number} of {total}  {readable(track.path)}", err=True)
 
 
 def _print_tally(delivery: Delivery) -> None:

@@ -10,6 +10,7 @@ import click
 
 from deep_tally import __version__
 from deep_tally.model.errors import DeepTallyError
+from deep_tally.reply.action_words import readable
 
 OK, ASKED, WRONG_USE, CANCELLED = 0, 1, 2, 130
 _PATH = click.Path(path_type=Path)
@@ -92,13 +93,9 @@ def main(arguments: list[str] | None = None) -> None:
         error.show()
         status = WRONG_USE
     except DeepTallyError as error:
-        click.echo(f"deep-tally: {_printable(str(error))}", err=True)
+        click.echo(f"deep-tally: {readable(str(error))}", err=True)
         status = WRONG_USE
     except (click.Abort, KeyboardInterrupt):
         click.echo("deep-tally: cancelled.", err=True)
         status = CANCELLED
     sys.exit(status or OK)
-
-
-def _printable(text: str) -> str:
-    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")

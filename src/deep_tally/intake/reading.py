@@ -8,6 +8,7 @@ process because a hostile file can crash a C decoder.
 from __future__ import annotations
 
 import os
+import stat
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
@@ -92,11 +93,13 @@ def open_sound(path: Path) -> SoundReader:
         No permission, no such file, or no format that can be read.
     """
     try:
-        file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+        # Without O_NONBLOCK, opening a pipe that nobody writes to would never return.
+        file = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
     except OSError as error:
         raise _cannot_open(path, error) from error
     try:
-        size = os.fstat(file).st_size
+        status = os.fstat(file)
+        _require_regular(path, status)
         layout = read_layout(file)
         if layout is not None:
             return _WavReader(path, file, layout)
@@ -108,7 +111,7 @@ def open_sound(path: Path) -> SoundReader:
         os.close(file)
         raise
     os.close(file)
-    if size == 0:
+    if status.st_size == 0:
         raise UnreadableSound(path.name, "the file is empty (0 bytes)", "ask for it again")
     try:
         return _DecodedReader(path)
@@ -125,6 +128,11 @@ def _cannot_open(path: Path, error: OSError) -> UnreadableSound:
     return UnreadableSound(
         path.name, f"it cannot be opened ({error.strerror})", "copy it to this machine and try again"
     )
+
+
+def _require_regular(path: Path, status: os.stat_result) -> None:
+    if not stat.S_ISREG(status.st_mode):
+        raise UnreadableSound(path.name, "it is no ordinary file", "choose the audio files themselves")
 
 
 def _is_text(head: bytes) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -102,7 +103,15 @@ def _walk(folder: Path, troubles: list[str]) -> list[Path]:
     for here, folders, names in os.walk(folder.absolute(), onerror=note):
         folders[:] = [name for name in folders if not _is_hidden(name)]
         found += [Path(here, name) for name in names if not _is_hidden(name)]
-    return found
+    return [path for path in found if not _is_special(path)]
+
+
+def _is_special(path: Path) -> bool:
+    """Pipes, sockets and devices are no client's files; a link to nowhere is listed, and told when it is read."""
+    try:
+        return not stat.S_ISREG(path.stat().st_mode)
+    except OSError:
+        return False
 
 
 def _is_hidden(name: str) -> bool:

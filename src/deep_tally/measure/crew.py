@@ -179,6 +179,8 @@ def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY_MOST, _MEMORY_MOST))
+    # Decoders written in C print their worries: errors come back through the pipe, not through the terminal.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     importlib.import_module(preload)
     while True:
         try:

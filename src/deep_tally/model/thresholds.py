@@ -22,17 +22,18 @@ class Threshold:
 _PRACTICE = "common practice"
 _CATALOGUE = "our catalogue"
 _MEASURED = "measured on real recordings"
+_OURS = "our choice, tried on synthetic sounds"
 
 THRESHOLDS = MappingProxyType(
     {
         "start.at_sound_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
         "start.cut_in_share": Threshold(default=0.1, unit="of the first 100 ms' peak", source=_MEASURED),
-        "start.cut_in_floor_dbfs": Threshold(default=-50.0, unit="dBFS", source=_MEASURED),
-        "start.entry_rise_ms": Threshold(default=3.0, unit="ms", source=_MEASURED),
+        "start.cut_in_floor_dbfs": Threshold(default=-50.0, unit="dBFS", source=_OURS),
+        "start.entry_rise_ms": Threshold(default=3.0, unit="ms", source=_OURS),
         "length.tolerance_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
         "length.tail_over_floor_db": Threshold(default=20.0, unit="dB", source=_CATALOGUE),
         "length.tail_cut_dbfs": Threshold(default=-60.0, unit="dBFS", source=_CATALOGUE),
-        "length.fade_fall_db": Threshold(default=10.0, unit="dB in 20 ms", source=_MEASURED),
+        "length.fade_fall_db": Threshold(default=10.0, unit="dB in 20 ms", source=_OURS),
         "length.idle_tail_s": Threshold(default=30.0, unit="s", source=_CATALOGUE),
         "depth.padded_spare_bits": Threshold(default=4.0, unit="bits", source=_CATALOGUE),
         "clipping.baked.run": Threshold(default=3.0, unit="samples", source=_MEASURED),

@@ -20,5 +20,6 @@ ACTION_MEANINGS: Mapping[Action, str] = MappingProxyType(
 
 
 def readable(text: str) -> str:
-    """Text with undecodable bytes of file names shown as a replacement character."""
-    return text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    """Text with undecodable bytes and control characters of file names shown as a replacement character."""
+    decoded = text.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    return "".join(c if c.isprintable() else "\N{REPLACEMENT CHARACTER}" for c in decoded)

@@ -85,8 +85,10 @@ def _damaged(f: Facts) -> str:
 
 
 def _empty(f: Facts) -> str:
-    level = f.number("dbfs")
-    return "every sample is zero" if math.isinf(level) else f"only noise at {decibels(level)}FS RMS"
+    if f.number("frames") == 0:
+        return "it holds no samples"
+    found = f.number("dbfs")
+    return "every sample is zero" if math.isinf(found) else f"only noise at {level(found)} RMS"
 
 
 def _rate(f: Facts) -> str:
