@@ -278,11 +278,33 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
         ("Clipping", "11 Voice lead dry.wav"),
         ("Content", "17 Spoons.wav"),
         ("Depth", "02 Shaker.wav"),
+        ("Start", "06 Nylon guitar left.wav"),
     ],
 )
 def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
     next(a for a in window.sort_menu.actions() if a.text() == words).trigger()
     assert shown(window)[0] == first
+
+
+def test_sorting_by_who_must_act_puts_the_clients_files_first(window: Window) -> None:
+    next(a for a in window.sort_menu.actions() if a.text() == "Who must act").trigger()
+    rows = shown(window)
+    assert rows[:7] == sorted(rows[:7])
+    assert rows[:2] == ["01 Frame drum.wav", "03 Hand bells.wav"]
+    assert rows[7] == "05 Harmonium.wav"
+
+
+def test_the_user_tells_which_file_is_the_rough_mix(fresh: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
+    wait(lambda: fresh.state.delivery is not None)
+    assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
+    fresh.activateWindow()
+    wait(fresh.isActiveWindow)
+    fresh.sheet.go_to("02 Partb.wav")
+    qtbot.keyClick(fresh, Qt.Key.Key_M, CTRL)
+    assert "content.no-rough-mix" not in {f.code for f in fresh.state.delivery.findings}
+    assert "02 Partb.wav (rough mix)" in shown(fresh)
+    assert "2 trackouts and a rough mix" in fresh.band.facts.text()
 
 
 def test_clicking_the_two_heads_of_one_column_sorts_by_start_and_by_length(window: Window, qtbot: QtBot) -> None:
@@ -291,8 +313,12 @@ def test_clicking_the_two_heads_of_one_column_sorts_by_start_and_by_length(windo
     qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + header.sectionSize(1) - 20, 20))
     assert shown(window)[:3] == ["06 Nylon guitar left.wav", "15 Viola.wav", "01 Frame drum.wav"]
     qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + 20, 20))
-    by_start = shown(window)
-    assert by_start.index("02 Shaker.wav") != 1
+    assert shown(window)[:4] == [
+        "06 Nylon guitar left.wav",
+        "04 Upright bass.wav",
+        "Lantern Over Brackwater rough mix.wav",
+        "20 Accordion.flac",
+    ]
 
 
 def test_rows_are_walked_with_keys_and_copied_as_text(window: Window, qtbot: QtBot) -> None:

@@ -22,7 +22,7 @@ def test_only_the_schema_is_needed_and_the_rest_has_the_default() -> None:
     [
         ("{}", "schema: "),
         ('{"schema": "1"}', "schema: "),
-        ('{"schema": 1, "rates": [12]}', "rates.0: "),
+        ('{"schema": 1, "rates": [48000, 47000]}', "rates.1: unknown rate 47000 Hz"),
         ('{"schema": 1, "rates": [48000.5]}', "rates.0: "),
         ('{"schema": 1, "rates": []}', "rates: "),
         ('{"schema": 1, "bits_min": 17}', "bits_min: "),

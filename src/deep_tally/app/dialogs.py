@@ -32,6 +32,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Alt+0", "Show everything"),
             ("Alt+S", "Sort by…"),
             ("Ctrl+C", "Copy the chosen rows as text"),
+            ("Ctrl+M", "The chosen file is the rough mix"),
         ),
     ),
     (

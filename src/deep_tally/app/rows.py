@@ -8,6 +8,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
+from typing import Literal
 
 from deep_tally.check.common import find_common, length_difference_s
 from deep_tally.intake.facts import read_facts
@@ -48,18 +49,20 @@ QUESTIONS_OF: Mapping[Column, tuple[str, ...]] = MappingProxyType(
         Column.CONTENT: ("content",),
     }
 )
-SORTS: tuple[tuple[str, Column, bool], ...] = (
-    ("Name", Column.NAME, False),
-    ("Start", Column.START_LENGTH, False),
-    ("Length", Column.START_LENGTH, True),
-    ("Rate", Column.RATE, False),
-    ("Depth", Column.DEPTH, False),
-    ("Clipping", Column.CLIPPING, False),
-    ("Headroom", Column.HEADROOM, False),
-    ("Sides", Column.CHANNELS, False),
-    ("Content", Column.CONTENT, False),
+SortBy = Literal["reading", "length", "action"]
+SORTS: tuple[tuple[str, Column, SortBy], ...] = (
+    ("Name", Column.NAME, "reading"),
+    ("Who must act", Column.NAME, "action"),
+    ("Start", Column.START_LENGTH, "reading"),
+    ("Length", Column.START_LENGTH, "length"),
+    ("Rate", Column.RATE, "reading"),
+    ("Depth", Column.DEPTH, "reading"),
+    ("Clipping", Column.CLIPPING, "reading"),
+    ("Headroom", Column.HEADROOM, "reading"),
+    ("Sides", Column.CHANNELS, "reading"),
+    ("Content", Column.CONTENT, "reading"),
 )
-"""Ways to sort: words, column, and whether by length."""
+"""Ways to sort: words, column, and by what of it."""
 SHORT_WORDS: Mapping[str, str] = MappingProxyType(
     {
         "start.at-sound": "own start",
@@ -293,17 +296,19 @@ def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:
 SortKey = tuple[float, list[tuple[int, int, str]]]
 
 
-def sort_key(row: Row, column: Column, *, by_length: bool = False) -> SortKey:
-    """What rows are sorted by: the reading of the column, then the name in natural order."""
+def sort_key(row: Row, column: Column, *, by: SortBy = "reading") -> SortKey:
+    """What rows are sorted by: a reading, the length or the gravest action, then the name in natural order."""
     track = row.track
     name = natural_key(track.path)
+    if by == "action":
+        return -float(row.gravest.gravity if row.gravest else 0), name
     m, sound = track.measures, track.format
     if column is Column.NAME or m is None or sound is None:
         return (0.0 if column is Column.NAME else math.inf), name
     value: float
     if column is Column.START_LENGTH:
         first = m.edges.first_sound_frame
-        value = sound.seconds if by_length else (math.inf if first is None else first / sound.rate_hz)
+        value = sound.seconds if by == "length" else (math.inf if first is None else first / sound.rate_hz)
     elif column is Column.RATE:
         value = sound.rate_hz
     elif column is Column.DEPTH:

@@ -28,7 +28,19 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
-from deep_tally.app.rows import Column, Filter, Row, Sheet, SortKey, cell_text, heads, length_head, sort_key, tooltip
+from deep_tally.app.rows import (
+    Column,
+    Filter,
+    Row,
+    Sheet,
+    SortBy,
+    SortKey,
+    cell_text,
+    heads,
+    length_head,
+    sort_key,
+    tooltip,
+)
 from deep_tally.app.theme import Theme, font
 from deep_tally.reply.words import Speaker
 
@@ -111,7 +123,7 @@ class SheetProxy(QSortFilterProxyModel):
         self.setSourceModel(model)
         self._model = model
         self._filter = Filter()
-        self.by_length = False
+        self.by: SortBy = "reading"
 
     @property
     def filter(self) -> Filter:
@@ -131,7 +143,7 @@ class SheetProxy(QSortFilterProxyModel):
         return self._key(left) < self._key(right)
 
     def _key(self, index: Index) -> SortKey:
-        return sort_key(self._model.row(index), Column(index.column()), by_length=self.by_length)
+        return sort_key(self._model.row(index), Column(index.column()), by=self.by)
 
 
 class CellDelegate(QStyledItemDelegate):
@@ -200,9 +212,14 @@ class SheetHeader(QHeaderView):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         x = round(event.position().x())
+        wanted: SortBy = "reading"
         if self.logicalIndexAt(x) == Column.START_LENGTH:
             middle = self.sectionViewportPosition(Column.START_LENGTH) + self.sectionSize(Column.START_LENGTH) / 2
-            self._proxy.by_length = x > middle
+            wanted = "length" if x > middle else "reading"
+        if wanted != self._proxy.by:
+            # Another head, though maybe of the same column: begin upwards, as with any other head.
+            self._proxy.by = wanted
+            self.setSortIndicator(self.logicalIndexAt(x), Qt.SortOrder.DescendingOrder)
         super().mousePressEvent(event)
 
     def paintSection(self, painter: QPainter, rect: QRect, logicalIndex: int) -> None:  # noqa: N803 - Qt's name
@@ -212,7 +229,7 @@ class SheetHeader(QHeaderView):
         painter.fillRect(QRect(rect.left(), rect.bottom(), rect.width(), 1), QColor(colours.soft))
         column = Column(logicalIndex)
         sorted_here = self.sortIndicatorSection() == logicalIndex and self._proxy.sortColumn() == logicalIndex
-        by_length = self._proxy.by_length
+        by = self._proxy.by
         left = (
             NAME_TITLE_X - 28
             if column is Column.NAME
@@ -222,12 +239,12 @@ class SheetHeader(QHeaderView):
         )
         area = QRectF(rect).adjusted(left, 5, -4, -6)
         self._head(
-            painter, area, heads(self._model.sheet, column), Qt.AlignmentFlag.AlignLeft, sorted_here and not by_length
+            painter, area, heads(self._model.sheet, column), Qt.AlignmentFlag.AlignLeft, sorted_here and by == "reading"
         )
         if column is Column.START_LENGTH:
             area.setRight(area.right() - PAD + 4)
             told = length_head(self._model.sheet)
-            self._head(painter, area, told, Qt.AlignmentFlag.AlignRight, sorted_here and by_length)
+            self._head(painter, area, told, Qt.AlignmentFlag.AlignRight, sorted_here and by == "length")
         painter.restore()
 
     def _head(
@@ -277,10 +294,10 @@ class SheetView(QTableView):
         theme.changed.connect(self.viewport().update)
 
     def sort(
-        self, column: Column, *, by_length: bool = False, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder
+        self, column: Column, *, by: SortBy = "reading", order: Qt.SortOrder = Qt.SortOrder.AscendingOrder
     ) -> None:
-        """Sort by a column's reading; the start and length column by either."""
-        self.proxy.by_length = by_length
+        """Sort by a column's reading, by length, or by who must act."""
+        self.proxy.by = by
         self.sortByColumn(column, order)
         self.proxy.invalidate()
 

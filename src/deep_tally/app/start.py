@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import sys
 import time
 from collections.abc import Callable, Sequence
@@ -69,6 +70,7 @@ def _run(begin: Callable[[Window], None]) -> int:
     from PySide6.QtCore import QTimer
 
     _require_display()
+    signal.signal(signal.SIGINT, signal.SIG_DFL)  # Qt's loop would keep Python from seeing Ctrl+C
     application, window = _make_bare_window()
     window.show()
 
@@ -98,7 +100,7 @@ def _require_display() -> None:
     if os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM"):
         return
     runner = shutil.which("xvfb-run")
-    if runner is not None:
+    if runner is not None and shutil.which("xauth"):
         print("No display was found: running under Xvfb; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
         os.execv(
             runner, [runner, "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-m", "deep_tally", *sys.argv[1:]]

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from platformdirs import user_cache_path
@@ -15,7 +16,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from deep_tally import __version__
 from deep_tally.check.judge import judge
-from deep_tally.intake.walk import take_in
+from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpt
 from deep_tally.measure.run import Measuring
@@ -118,6 +119,13 @@ class CheckState(QObject):
             self.refused.emit(str(error))
             return
         if not self.is_measuring:
+            self._judge()
+
+    def tell_rough_mix(self, path: str) -> None:
+        """Say which file is the rough mix; judged anew, no file is read again."""
+        if self.intake is not None and self.measuring is not None and not self.is_measuring:
+            self.intake = replace(self.intake, entries=tuple(tell_rough_mix(self.intake.entries, path)))
+            self.measuring.take_roles(self.intake)
             self._judge()
 
     def request_excerpt(self, track: Track, start: int, frames: int) -> None:

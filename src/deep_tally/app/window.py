@@ -33,7 +33,7 @@ from deep_tally.reply.action_words import ACTION_WORDS, readable
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
     from deep_tally.app.reply_view import ReplyView
-    from deep_tally.app.rows import Column, Filter, Row
+    from deep_tally.app.rows import Column, Filter, Row, SortBy
     from deep_tally.app.settings import Settings
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
@@ -116,6 +116,8 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
         self.pages.addWidget(self.reply)
+        self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
+        self.sheet.addAction(self.mix_action)
         self._fill_view_menu()
         self._connect()
         if (split := self.settings.state("splitter")) is not None:
@@ -195,6 +197,7 @@ class Window(QMainWindow):
         self._action(files, "Look at the &demo", lambda: self.state.open_demo())
         files.addSeparator()
         self._action(files, "Check against another &brief…", self.choose_brief)
+        self.mix_action = self._action(files, "The chosen file is the rough &mix", self._tell_mix, "Ctrl+M")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
         self._action(files, "&Copy the reply as text", lambda: self.reply.copy_text(), "Ctrl+Shift+C")
@@ -220,8 +223,8 @@ class Window(QMainWindow):
         self._fill_show_menu(self.show_menu, keys=False)
         self.show_button.setMenu(self.show_menu)
         self.sort_menu = view.addMenu("S&ort by")
-        for words, column, by_length in SORTS:
-            self._action(self.sort_menu, words, self._sorter(column, by_length))
+        for words, column, key in SORTS:
+            self._action(self.sort_menu, words, self._sorter(column, key))
         self.sort_button.setMenu(self.sort_menu)
         view.addSeparator()
         colours = QActionGroup(self)
@@ -246,8 +249,8 @@ class Window(QMainWindow):
     def _keeper(self, wanted: Filter) -> Callable[[], None]:
         return lambda: self.keep(wanted)
 
-    def _sorter(self, column: Column, by_length: bool) -> Callable[[], None]:
-        return lambda: self.sheet.sort(column, by_length=by_length)
+    def _sorter(self, column: Column, key: SortBy) -> Callable[[], None]:
+        return lambda: self.sheet.sort(column, by=key)
 
     def _theme_chooser(self, choice: Choice) -> Callable[[], None]:
         def choose() -> None:
@@ -403,6 +406,11 @@ class Window(QMainWindow):
 
         delivery = self.state.delivery
         self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
+
+    def _tell_mix(self) -> None:
+        row = self.sheet.current_row
+        if row is not None and self.pages.currentWidget() is self.splitter:
+            self.state.tell_rough_mix(row.track.path)
 
     def _take_excerpt(self, path: str, excerpt: Excerpt) -> None:
         self.bench.waveform.take_excerpt(path, excerpt)

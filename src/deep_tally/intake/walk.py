@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import re
 import stat
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from deep_tally.intake.roles import guess_role
@@ -65,18 +66,25 @@ def take_in(paths: Sequence[Path], *, rough_mix: Path | None = None) -> Intake:
     source = _common_folder(paths, files)
     entries = [_entry(file, source, told_mix=file == rough_mix, troubles=troubles) for file in files]
     if rough_mix is not None:
-        # Being told settles it: what only looked like the mix is a reference then.
-        entries = [
-            Entry(path=e.path, source=e.source, role=Role.REFERENCE, bytes=e.bytes)
-            if e.role is Role.ROUGH_MIX and e.source != rough_mix
-            else e
-            for e in entries
-        ]
+        entries = tell_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
     intake = Intake(source=source, name=source.name or "Delivery", entries=tuple(entries), troubles=tuple(troubles))
     if not intake.sounds:
         raise _nothing(paths, intake)
     return intake
+
+
+def tell_rough_mix(entries: Iterable[Entry], path: str) -> list[Entry]:
+    """Say which file is the rough mix. That settles it: what only looked like the mix is a reference then."""
+    told = []
+    for entry in entries:
+        role = entry.role
+        if entry.path == path:
+            role = Role.ROUGH_MIX
+        elif role is Role.ROUGH_MIX:
+            role = Role.REFERENCE
+        told.append(replace(entry, role=role))
+    return told
 
 
 def _nothing(paths: Sequence[Path], intake: Intake) -> NothingToCheck:

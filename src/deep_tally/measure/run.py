@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from deep_tally.measure.crew import Crew, Progress, Report, Returned
 from deep_tally.measure.job import damaged_track, measure_entry
 from deep_tally.model.delivery import Track
@@ -46,6 +48,11 @@ class Measuring:
         self._crew.cancel()
         self._left.clear()
         self._shares.clear()
+
+    def take_roles(self, intake: Intake) -> None:
+        """Roles that changed since the run began; nothing is measured again."""
+        self._entries = {entry.path: entry for entry in intake.sounds}
+        self._tracks = {path: replace(track, role=self._entries[path].role) for path, track in self._tracks.items()}
 
     @property
     def is_done(self) -> bool:

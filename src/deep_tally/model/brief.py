@@ -16,8 +16,11 @@ from deep_tally.model.errors import BriefRefused
 from deep_tally.model.thresholds import THRESHOLDS
 
 SCHEMA = 1
-LEAST_RATE_HZ = 8_000
-GREATEST_RATE_HZ = 768_000
+# Multiples and fractions of 44.1 and 48 kHz (AES5), and the rates 0.1 % off them that film work leaves behind.
+KNOWN_RATES_HZ = frozenset(
+    {8_000, 11_025, 16_000, 22_050, 24_000, 32_000, 44_056, 44_100, 44_144, 47_952, 48_000, 48_048, 88_200, 96_000}
+    | {176_400, 192_000, 352_800, 384_000}
+)
 
 
 def _require_ordered(window: tuple[float, float]) -> tuple[float, float]:
@@ -26,13 +29,19 @@ def _require_ordered(window: tuple[float, float]) -> tuple[float, float]:
     return window
 
 
+def _require_known_rate(rate_hz: int) -> int:
+    if rate_hz not in KNOWN_RATES_HZ:
+        raise ValueError(f"unknown rate {rate_hz} Hz")
+    return rate_hz
+
+
 def _require_known(thresholds: dict[str, float]) -> dict[str, float]:
     if unknown := sorted(set(thresholds) - set(THRESHOLDS)):
         raise ValueError(f"unknown threshold {unknown[0]!r}")
     return thresholds
 
 
-Rate = Annotated[int, Field(ge=LEAST_RATE_HZ, le=GREATEST_RATE_HZ)]
+Rate = Annotated[int, AfterValidator(_require_known_rate)]
 PeakWindow = Annotated[tuple[float, float], AfterValidator(_require_ordered), Field(strict=False)]
 
 
