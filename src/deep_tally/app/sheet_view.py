@@ -67,11 +67,15 @@ class SheetModel(QAbstractTableModel):
     def __init__(self, sheet: Sheet, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.sheet = sheet
+        self.generation = 0
+        """Grows whenever findings may have changed: with it, every drawing of a cell."""
         self._speaker: Speaker | None = None
 
     def show(self, sheet: Sheet) -> None:
         """Show another sheet; rows that keep their places are only repainted."""
         same = [r.track.path for r in sheet.rows] == [r.track.path for r in self.sheet.rows]
+        if not same or sheet.delivery is not self.sheet.delivery:
+            self.generation += 1
         speaker = Speaker(sheet.delivery) if sheet.delivery is not None else None
         if same:
             self.sheet, self._speaker = sheet, speaker
@@ -130,6 +134,11 @@ class SheetProxy(QSortFilterProxyModel):
         """The filter in force."""
         return self._filter
 
+    @property
+    def is_plain(self) -> bool:
+        """Whether rows stand in the order of their names: measuring moves none of them then."""
+        return self._filter == Filter() and self.sortColumn() == Column.NAME and self.by == "reading"
+
     def keep(self, wanted: Filter) -> None:
         """Show only the rows that `wanted` keeps."""
         self.beginFilterChange()
@@ -154,8 +163,6 @@ class CellDelegate(QStyledItemDelegate):
         self._model, self._proxy, self._theme = model, proxy, theme
         self._pixmaps: OrderedDict[tuple[object, ...], QPixmap] = OrderedDict()
         theme.changed.connect(self.forget)
-        model.dataChanged.connect(self.forget)
-        model.modelReset.connect(self.forget)
 
     def forget(self) -> None:
         """Draw every cell anew."""
@@ -179,15 +186,20 @@ class CellDelegate(QStyledItemDelegate):
         return QSize(_WIDTHS[Column(index.column())], ROW_HEIGHT)
 
     def _pixmap(self, index: Index, size: QSize, ratio: float) -> QPixmap:
+        sheet = self._model.sheet
         row = self._model.row(self._proxy.mapToSource(index))
-        key = (row.track.path, index.column(), size.width(), size.height(), ratio)
+        key: tuple[object, ...] = (row.track.path, index.column(), size.width(), size.height(), ratio)
+        key += (row.is_measured, self._model.generation)
+        if index.column() == Column.START_LENGTH:
+            # The shared axis and the common end move while files come in.
+            key += (sheet.axis_s, sheet.common.seconds)
         pixmap = self._pixmaps.get(key)
         if pixmap is None:
             pixmap = QPixmap(size * ratio)
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(Qt.GlobalColor.transparent)
             painter = QPainter(pixmap)
-            cell = CellPainter(painter, size.width(), size.height(), self._model.sheet, self._theme.colours)
+            cell = CellPainter(painter, size.width(), size.height(), sheet, self._theme.colours)
             cell.draw(row, Column(index.column()))
             painter.end()
             self._pixmaps[key] = pixmap
@@ -304,9 +316,11 @@ class SheetView(QTableView):
     def show_sheet(self, sheet: Sheet) -> None:
         """Show another sheet, keeping the current file where it is still there."""
         path = self.current_path
+        before = self.sheet_model.generation
         self.sheet_model.show(sheet)
-        self.proxy.invalidate()
-        self.go_to(path)
+        if self.sheet_model.generation != before or not self.proxy.is_plain:
+            self.proxy.invalidate()
+            self.go_to(path)
 
     @property
     def current_row(self) -> Row | None:

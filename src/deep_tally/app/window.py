@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from deep_tally.app.settings import Settings
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
-    from deep_tally.model.delivery import Track
+    from deep_tally.model.delivery import Delivery, Track
     from deep_tally.model.measures import Excerpt
 
 _FILES = "Audio (*.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
@@ -60,7 +60,8 @@ class Window(QMainWindow):
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
         self.theme, self.settings = theme, settings
-        self._shown_delivery: object = None
+        self._replied: Delivery | None = None
+        self._chosen: Row | None = None
         self._furnished = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
@@ -200,7 +201,7 @@ class Window(QMainWindow):
         self.mix_action = self._action(files, "The chosen file is the rough &mix", self._tell_mix, "Ctrl+M")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
-        self._action(files, "&Copy the reply as text", lambda: self.reply.copy_text(), "Ctrl+Shift+C")
+        self._action(files, "&Copy the reply as text", self._copy_reply, "Ctrl+Shift+C")
         files.addSeparator()
         self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
         self._view_menu = self.menuBar().addMenu("&View")
@@ -342,7 +343,7 @@ class Window(QMainWindow):
         self.cancel_action.setEnabled(True)
 
     def _opened(self) -> None:
-        self._shown_delivery = None
+        self._replied = None
         self.progress_bar.setRange(0, 1000)
         self.find_field.clear()
         self._keep_action(None)
@@ -373,8 +374,8 @@ class Window(QMainWindow):
         delivery = self.state.delivery
         if delivery is not None:
             self.band.show_counts(count_findings(delivery.findings))
-            self.reply.show_delivery(delivery, same=self._shown_delivery == delivery.source)
-            self._shown_delivery = delivery.source
+            if self.pages.currentWidget() is self.reply:
+                self._fill_reply()
             for trouble in delivery.troubles:
                 self.say(readable(trouble))
             done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
@@ -399,11 +400,14 @@ class Window(QMainWindow):
         sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery, name=self.state.intake.name)
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(self.state.intake, sheet)
-        self._choose(self.sheet.current_row)
+        row = self.sheet.current_row
+        if row != self._chosen:
+            self._choose(row)
 
     def _choose(self, row: Row | None) -> None:
         from deep_tally.reply.words import Speaker
 
+        self._chosen = row
         delivery = self.state.delivery
         self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
 
@@ -426,14 +430,27 @@ class Window(QMainWindow):
     def show_reply(self) -> None:
         """Go to the reply, when there is one."""
         if self.state.delivery is not None:
+            self._fill_reply()
             self._show_page(self.reply)
             self.reply.text.setFocus()
+
+    def _fill_reply(self) -> None:
+        """Write the reply to the delivery as it is judged now, unless that was done already."""
+        delivery = self.state.delivery
+        if delivery is not None and delivery is not self._replied:
+            same = self._replied is not None and self._replied.source == delivery.source
+            self.reply.show_delivery(delivery, same=same)
+            self._replied = delivery
 
     def _next_step(self) -> None:
         if self.pages.currentWidget() is self.reply:
             self.reply.save_as()
         else:
             self.show_reply()
+
+    def _copy_reply(self) -> None:
+        self._fill_reply()
+        self.reply.copy_text()
 
     def _save_reply(self) -> None:
         if self.state.delivery is not None:

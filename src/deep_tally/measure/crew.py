@@ -24,6 +24,7 @@ from deep_tally.model.errors import DeepTallyError
 
 _MEMORY_MOST = 4 << 30
 _REPORT_EVERY_S = 0.05
+_NICENESS = 5
 _STUCK_AFTER_S = 120.0
 _MEASURING = "deep_tally.measure.one_pass"
 
@@ -179,6 +180,7 @@ def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY_MOST, _MEMORY_MOST))
+    os.nice(_NICENESS)  # the window comes first, also where every core is at work
     # Decoders written in C print their worries: errors come back through the pipe, not through the terminal.
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     importlib.import_module(preload)
