@@ -285,7 +285,7 @@ def test_a_truncated_file_absorbs_what_follows_from_it() -> None:
         role=whole.role,
         format=whole.format,
         measures=whole.measures,
-        damage=Damage(problem="it stops", remedy="ask", readable=True),
+        damage=Damage(problem="it stops", remedy="ask"),
     )
     (found,) = findings([cut, *others()])
     assert found.code == "content.damaged"

@@ -28,7 +28,7 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
     order = [
         "Your files for “Lantern Over Brackwater”",
         "Hello Marit, thank you for the files. 20 tracks and the rough mix arrived: WAV and FLAC",
-        "Four things need you and three questions before I can start:",
+        "Four things need you, and three questions need an answer, before I can start:",
         "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
         "2. Please let 03 Hand bells.wav ring out",
         "3. Please export 08 Fiddle.wav again at the song's sample rate",
@@ -63,7 +63,7 @@ def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Del
     assert "Nylon guitar left.wav again" not in text
     assert "What plays" not in text
     assert "1. Please let 03 Hand bells.wav ring out" in text
-    assert "Three things need you and two questions" in text
+    assert "Three things need you, and two questions need an answer, before" in text
 
 
 def test_files_with_one_answer_are_asked_together() -> None:

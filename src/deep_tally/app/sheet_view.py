@@ -9,7 +9,6 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
     QPersistentModelIndex,
-    QPoint,
     QRect,
     QRectF,
     QSize,
@@ -367,11 +366,3 @@ class SheetView(QTableView):
             for row in sorted(self.selectionModel().selectedRows(), key=lambda i: i.row())
         ]
         QGuiApplication.clipboard().setText("\n".join(lines))
-
-    def viewportPointOf(self, path: str, column: Column) -> QPoint | None:
-        """The middle of a file's cell; None when it is filtered away."""
-        for r in range(self.proxy.rowCount()):
-            index = self.proxy.index(r, column)
-            if self.sheet_model.row(self.proxy.mapToSource(index)).track.path == path:
-                return self.visualRect(index).center()
-        return None

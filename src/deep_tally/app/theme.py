@@ -14,7 +14,6 @@ from PySide6.QtWidgets import QApplication
 from deep_tally.model.findings import Action
 
 FAMILY = "Atkinson Hyperlegible Next"
-GRID = 4
 RADIUS = 4
 Choice = Literal["desktop", "day", "night"]
 

@@ -39,7 +39,6 @@ def _short_data(sound: SoundFormat) -> Damage | None:
     return Damage(
         problem=f"it stops at {there} of the {claimed} its header claims",
         remedy="ask for the file again",
-        readable=True,
     )
 
 

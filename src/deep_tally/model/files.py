@@ -88,12 +88,11 @@ class SoundFormat:
 class Damage:
     """Why a file could not be read, or not to its end.
 
-    `problem` and `remedy` are clauses as in `DeepTallyError`; `readable` says whether some sound was read.
+    `problem` and `remedy` are clauses as in `DeepTallyError`.
     """
 
     problem: str
     remedy: str
-    readable: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

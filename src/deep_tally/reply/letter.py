@@ -108,13 +108,11 @@ def _differ(tracks: tuple[Track, ...], field: str) -> bool:
 def _opening(requests: int, questions: int) -> str:
     if not requests and not questions:
         return "Everything I need is there, and I can start mixing."
-    parts = []
-    if requests:
-        parts.append(_number_word(requests, "thing needs you", "things need you"))
-    if questions:
-        word = _number_word(questions, "question")
-        parts.append(word.lower() if parts else word)
-    return f"{' and '.join(parts)} before I can start:"
+    asked = _number_word(questions, "question needs an answer", "questions need an answer")
+    if not requests:
+        return f"{asked} before I can start:"
+    wanted = _number_word(requests, "thing needs you", "things need you")
+    return f"{wanted}, and {asked.lower()}, before I can start:" if questions else f"{wanted} before I can start:"
 
 
 def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
