@@ -22,6 +22,8 @@ SONG = "Lantern Over Brackwater 96 BPM D minor"
         ("roughmix.flac", Role.ROUGH_MIX),
         ("Drum mix.wav", Role.TRACKOUT),
         ("Mixed choir.wav", Role.TRACKOUT),
+        ("Mix/01 Kick.wav", Role.TRACKOUT),
+        ("Bass stem.wav", Role.TRACKOUT),
         ("Remix strings.wav", Role.TRACKOUT),
         ("Reference 1.mp3", Role.REFERENCE),
         ("refs/Another song.mp3", Role.REFERENCE),

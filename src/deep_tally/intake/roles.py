@@ -9,10 +9,12 @@ from deep_tally.model.files import Role
 
 _WORD = re.compile(r"[^\W\d_]+", re.UNICODE)
 _MIX_WORDS = frozenset({"mix", "mixdown", "rough", "roughmix", "demo", "monitor", "master", "full", "song"})
-_MIX_FOLDERS = frozenset({"rough", "mix", "mixes", "rough mix", "rough mixes", "roughmix"})
+# Not "mix" alone: clients also call the folder of their tracks so.
+_MIX_FOLDERS = frozenset({"rough", "rough mix", "rough mixes", "roughmix"})
 _REFERENCE_WORDS = frozenset({"reference", "references", "ref", "refs", "referenz"})
 _CLICK_WORDS = frozenset({"click", "metronome", "metronom"})
-_GROUP_WORDS = frozenset({"group", "submix", "stem", "gruppe"})
+# Not "stem": some call every track so, others only groups.
+_GROUP_WORDS = frozenset({"group", "submix", "gruppe"})
 _GROUP_FOLDERS = frozenset({"groups", "submixes", "gruppen"})
 _RETURN_WORDS = frozenset({"return", "returns"})
 _EFFECT_WORDS = frozenset({"reverb", "verb", "delay", "echo", "fx", "effects", "hall", "plate"})
