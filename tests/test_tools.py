@@ -22,7 +22,8 @@ def test_missing_libraries_are_told_by_their_packages(libraries: dict[str, str],
 
 
 def test_what_is_missing_is_one_line_with_the_way_to_install_it() -> None:
-    code = "import check_system, sys; check_system.LIBRARIES = {'no-such-thing': 'libnosuch1'}; sys.exit(check_system.main())"
+    code = "import check_system, sys; check_system.LIBRARIES = {'no-such-thing': 'libnosuch1'}\n"
+    code += "sys.exit(check_system.main())"
     done = subprocess.run([sys.executable, "-c", code], cwd=TOOLS, capture_output=True, text=True, check=False)
     assert done.returncode == 1
     assert done.stderr == "Something is missing. Install it with: apt-get install libnosuch1\n"

@@ -39,6 +39,7 @@ EDGES = Edges(
     tail_levels_dbfs=SILENT_TAIL,
 )
 MEASURES = Measures(
+    frames=SECONDS * RATE,
     sample_peak_by_channel_dbfs=(-8.0,),
     peak_frame=10 * RATE,
     true_peak_dbtp=-7.9,
@@ -75,7 +76,7 @@ def track(path: str = "01 Bass.wav", *, role: Role = Role.TRACKOUT, **changes: A
     rest = {k: v for k, v in changes.items() if k not in _FORMAT_FIELDS | _EDGE_FIELDS}
     if "frames" in sound:
         sound.setdefault("claimed_frames", sound["frames"])
-    measures = replace(MEASURES, edges=replace(EDGES, **edges), **rest)
+    measures = replace(MEASURES, edges=replace(EDGES, **edges), **rest, frames=sound.get("frames", FORMAT.frames))
     return Track(path=path, role=role, format=replace(FORMAT, **sound), measures=measures)
 
 

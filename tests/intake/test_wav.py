@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import struct
 import wave
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ from deep_tally.intake.wav import read_layout
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import Entry, Role
-from sounds import RATE, chunk, pcm_fmt, riff
+from sounds import RATE, ArrayReader, chunk, pcm_fmt, riff
 
 SAMPLES = struct.pack("<8h", *range(-4000, 4000, 1000))
 
@@ -135,6 +136,26 @@ def test_a_truncated_file_is_read_to_its_end_and_said_to_be_damaged(tmp_path: Pa
     assert track.damage.problem == "it stops at 0:01.0 of the 0:04.0 its header claims"
     assert track.measures is not None
     assert track.measures.sample_peak_dbfs == pytest.approx(-12.04, abs=0.01)
+
+
+class _Short(ArrayReader):
+    """A reader whose header promises twice what there is, as some decoders' estimates do."""
+
+    def __init__(self, sample_format: str) -> None:
+        super().__init__(np.full(RATE, 0.25))
+        self.format = replace(self.format, frames=2 * RATE, claimed_frames=2 * RATE, sample_format=sample_format)
+
+
+@pytest.mark.parametrize(("sample_format", "damaged"), [("lossy", False), ("float", True)])
+def test_what_was_really_read_counts(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, sample_format: str, damaged: bool
+) -> None:
+    monkeypatch.setattr("deep_tally.intake.reading.open_sound", lambda path: _Short(sample_format))
+    entry = Entry(path="x.mp3", source=tmp_path / "x.mp3", role=Role.TRACKOUT, bytes=1)
+    track = measure_entry(lambda done, total: None, entry)
+    assert track.format is not None
+    assert track.format.frames == RATE
+    assert (track.damage is not None) is damaged
 
 
 def test_a_file_that_shrinks_while_it_is_read_gives_one_sentence(tmp_path: Path) -> None:

@@ -6,7 +6,9 @@ beside it.
 
 from __future__ import annotations
 
+import shutil
 import tempfile
+import time
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -27,6 +29,8 @@ from deep_tally.model.files import Intake
 
 _POLL_MS = 15
 _DEMO = "the demo delivery"
+_UNFINISHED = "unfinished-demo-"
+_ABANDONED_AFTER_S = 600.0
 _INTAKE = "what came"
 
 
@@ -193,8 +197,11 @@ def _make_demo(progress: object) -> Path:
     if (home / "planted.json").is_file():
         return home / FOLDER_NAME
     home.parent.mkdir(parents=True, exist_ok=True)
+    for left in home.parent.glob(f"{_UNFINISHED}*"):
+        if time.time() - left.stat().st_mtime > _ABANDONED_AFTER_S:
+            shutil.rmtree(left, ignore_errors=True)
     # Made beside and renamed: a demo that was interrupted is never taken for a whole one.
-    made = Path(tempfile.mkdtemp(dir=home.parent, prefix="demo-"))
+    made = Path(tempfile.mkdtemp(dir=home.parent, prefix=_UNFINISHED))
     write_demo(made)
     made.rename(home)
     return home / FOLDER_NAME

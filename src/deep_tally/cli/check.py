@@ -37,9 +37,12 @@ def run_check(
     engineer: str,
     client: str,
     progress: bool | None,
+    no_cache: bool,
     quiet: bool,
 ) -> int:
     """Do the whole check; returns 1 when there is something to ask the client, else 0.
+
+    `no_cache` asks for what happens anyway: every file is measured anew.
 
     Raises
     ------

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import UnreadableSound
@@ -24,6 +25,10 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
             measures = measure_sound(reader, on_progress=lambda done: progress(done, sound.frames))
     except UnreadableSound as error:
         return damaged_track(entry, error.problem, error.remedy)
+    if measures.frames != sound.frames:
+        # Some decoders only estimate a lossy file's length; elsewhere a shorter one is damage.
+        claimed = measures.frames if sound.sample_format == "lossy" else sound.claimed_frames
+        sound = replace(sound, frames=measures.frames, claimed_frames=claimed)
     return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=_short_data(sound))
 
 

@@ -151,6 +151,7 @@ class _Pass:
         clips = self._fixed.clip_runs() if self._fixed else Runs()
         overs = self._overs.result()
         return Measures(
+            frames=self._frames,
             sample_peak_by_channel_dbfs=tuple(amplitude_db(float(p)) for p in self._peak),
             peak_frame=self._peak_frame,
             true_peak_dbtp=amplitude_db(self._true_peak.peak()),

@@ -139,6 +139,8 @@ class Measures:
 
     Attributes
     ----------
+    frames : int
+        How many frames were really read.
     peak_frame : int or None
         Where the sample peak lies.
     bits_in_use : int or None
@@ -152,6 +154,7 @@ class Measures:
         Runs of NaN or infinite samples; they are measured as zero.
     """
 
+    frames: int
     sample_peak_by_channel_dbfs: tuple[float, ...]
     peak_frame: int | None
     true_peak_dbtp: float
