@@ -27,6 +27,11 @@ def test_number_and_title_are_taken_from_the_name() -> None:
     assert rows["Song rough mix.wav"] == ("", "Song rough mix")
 
 
+def test_rows_of_one_title_show_their_whole_paths() -> None:
+    rows = sheet_of(track("dry/1 Voice.wav"), track("wet/2 voice.wav"), track("3 Bass.wav")).rows
+    assert [r.title for r in rows[:3]] == ["dry/1 Voice.wav", "wet/2 voice.wav", "Bass"]
+
+
 def test_a_cell_shows_its_gravest_action() -> None:
     hot = {"sample_peak_by_channel_dbfs": (-1.0,), "dc_offset": (0.2,)}
     row = sheet_of(track("Audio 1.wav", **hot), *others()).rows[0]

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from deep_tally.app.rows import Sheet
 
 HEIGHT = 92
-_MARKS_MOST = 4 * BUNDLE
+_MARKS_MOST = 3 * BUNDLE
 
 
 class Tally(QAbstractButton):
@@ -79,13 +79,18 @@ class Tally(QAbstractButton):
         painter.setFont(font(26, 700))
         width = QFontMetricsF(painter.font()).horizontalAdvance(figure)
         painter.drawText(QRectF(5, 28, width + 4, 36), Qt.AlignmentFlag.AlignVCenter, figure)
+        left = width + 13
         shown = min(self._count.findings, _MARKS_MOST)
-        draw_tally(painter, shown, QRectF(width + 12, 36, tally_width(shown), 20), colour)
+        draw_tally(painter, shown, QRectF(left, 32, tally_width(shown), 19), colour)
+        if shown < self._count.findings:
+            painter.setFont(font(16, 700))
+            rest = QRectF(left + tally_width(shown) - 4, 30, 24, 20)
+            painter.drawText(rest, Qt.AlignmentFlag.AlignVCenter, "…")
         painter.setFont(font(11))
         painter.setPen(QColor(colours.soft))
-        files = f"in {count(self._count.files, 'file')}" if self._count.files else ""
-        left = width + 22 + tally_width(shown) if shown else width + 14
-        painter.drawText(QRectF(left, 36, 80, 20), Qt.AlignmentFlag.AlignVCenter, files)
+        if self._count.files:
+            words = f"in {count(self._count.files, 'file')}"
+            painter.drawText(QRectF(left, 54, self.width() - left, 16), Qt.AlignmentFlag.AlignVCenter, words)
 
 
 def _short(folder: Path) -> str:

@@ -159,11 +159,12 @@ class CellPainter:
         if sound.bits is None:
             self._text(DEPTH_TICKS_WIDTH, "lossy", c.soft)
             return
-        # A stroke for every two bits: crisp at any scale.
+        # A stroke for every two bits (four in a file of 64): crisp at any scale.
         used = m.bits_in_use if m.bits_in_use is not None else sound.bits
-        for stroke in range(sound.bits // 2):
+        per_stroke = 2 if sound.bits <= 32 else 4
+        for stroke in range(sound.bits // per_stroke):
             x = stroke * 4 + 1
-            colour = c.wave if stroke < -(-used // 2) else c.rule
+            colour = c.wave if stroke < -(-used // per_stroke) else c.rule
             self.painter.fillRect(QRectF(x, self.height / 2 - 5, 2, 10), QColor(colour))
         told = str(used if action is not None and 0 < used < sound.bits else sound.bits)
         text = f"{told} f" if sound.sample_format == "float" else told

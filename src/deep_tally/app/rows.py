@@ -5,6 +5,7 @@ from __future__ import annotations
 import enum
 import math
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
@@ -109,6 +110,10 @@ DEFINITIONS: Mapping[Column, str] = MappingProxyType(
 )
 
 
+def _bare_title(track: Track) -> str:
+    return _NUMBER.sub("", track.stem)
+
+
 @dataclass(frozen=True, slots=True)
 class Row:
     """One audio file as the sheet shows it."""
@@ -116,6 +121,8 @@ class Row:
     track: Track
     findings: tuple[Finding, ...]
     is_measured: bool
+    is_alone: bool = True
+    """Whether no other row has the same title: else folder and ending must tell them apart."""
 
     @property
     def number(self) -> str:
@@ -125,8 +132,8 @@ class Row:
 
     @property
     def title(self) -> str:
-        """The name without number and ending, fit to be shown."""
-        return readable(_NUMBER.sub("", self.track.stem))
+        """The name without number and ending, fit to be shown; the whole path where that is not enough."""
+        return readable(_bare_title(self.track) if self.is_alone else self.track.path)
 
     @property
     def gravest(self) -> Action | None:
@@ -169,11 +176,13 @@ def make_sheet(tracks: Sequence[Track], brief: Brief, delivery: Delivery | None,
 
     `name` is the delivery's, from which song, tempo and key are read until all is known.
     """
+    titles = Counter(_bare_title(track).casefold() for track in tracks)
     rows = tuple(
         Row(
             track,
             delivery.findings_of(track.path) if delivery is not None else (),
             track.format is not None or track.damage is not None,
+            titles[_bare_title(track).casefold()] == 1,
         )
         for track in tracks
     )
