@@ -107,8 +107,8 @@ def test_marks_are_walked_with_keys(window: Window, qtbot: QtBot) -> None:
         qtbot.keyClick(wave, Qt.Key.Key_N)
         assert wave.current_mark is not None
         frames.append(wave.current_mark.place.frame)
-    assert frames == [0, 1_439_000 + frames[1] - 1_439_000, 0]
-    assert frames[1] > 1_400_000
+    # Its start, then its end (the shortness that the start explains), then round again.
+    assert frames == [0, wave.view.frames - 1, 0]
     qtbot.keyClick(wave, Qt.Key.Key_P)
     assert wave.current_mark.place.frame == frames[1]
 
