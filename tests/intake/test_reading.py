@@ -10,7 +10,9 @@ import pytest
 import soundfile
 
 from deep_tally.intake.reading import open_sound
+from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import Entry, Role
 from sounds import RATE, measured_file, sine
 
 FORMATS = [
@@ -47,6 +49,20 @@ def test_flac_is_bit_exact(tmp_path: Path) -> None:
     soundfile.write(tmp_path / "x.flac", codes, RATE, subtype="PCM_24")
     with open_sound(tmp_path / "x.flac") as reader:
         assert np.array_equal(reader.read(0, 4000).codes, codes)
+
+
+def test_a_truncated_flac_is_measured_up_to_where_it_breaks(tmp_path: Path) -> None:
+    path = tmp_path / "cut.flac"
+    random = np.random.default_rng(1)
+    soundfile.write(path, 0.25 * random.uniform(-1, 1, 20 * RATE), RATE, subtype="PCM_24")
+    path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+    track = measure_entry(lambda done, total: None, Entry(path="cut.flac", source=path, role=Role.TRACKOUT, bytes=1))
+    assert track.measures is not None
+    assert track.format is not None
+    assert 5 < track.format.seconds < 11
+    assert track.measures.sample_peak_dbfs == pytest.approx(-12.04, abs=0.05)
+    assert track.damage is not None
+    assert track.damage.problem.endswith("of the 0:20.0 its header claims")
 
 
 CASES = {

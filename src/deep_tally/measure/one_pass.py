@@ -18,6 +18,7 @@ from deep_tally.measure.overview import pyramid
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
 from deep_tally.measure.truepeak import TruePeakMeter
+from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Measures, Run, Runs
 
 BLOCK_FRAMES = 65_536
@@ -48,12 +49,17 @@ def measure_sound(
     Raises
     ------
     UnreadableSound
-        The file cannot be read to its end.
+        Nothing of the file can be read. One that breaks off later is measured up to there (`Measures.frames`).
     """
     one = _Pass(reader)
     position = 0
     while position < reader.format.frames:
-        block = reader.read(position, block_frames)
+        try:
+            block = reader.read(position, block_frames)
+        except UnreadableSound:
+            if not position:
+                raise
+            break  # what was read before the damage is measured; the missing frames tell of it
         if not len(block.samples):
             break
         one.feed(block.samples, block.codes)
