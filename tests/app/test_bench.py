@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
@@ -46,10 +46,32 @@ def test_findings_stand_in_words_with_evidence_and_who_acts(window: Window) -> N
     assert any("Settled by: clipping is printed into the file" in words for words in told[1:])
 
 
-def test_a_clean_file_and_the_mix_say_that_all_is_well(window: Window) -> None:
-    window.sheet.go_to("04 Upright bass.wav")
+def panel_text(window: Window) -> str:
+    return " ".join(label.text() for label in window.bench.panel.widget().findChildren(QLabel))
+
+
+@pytest.mark.parametrize(
+    ("file", "words"),
+    [
+        ("04 Upright bass.wav", "Nothing to say about this file. It can go into the mix as it is."),
+        ("Lantern Over Brackwater rough mix.wav", "This is the rough mix."),
+    ],
+)
+def test_a_clean_file_and_the_mix_say_that_all_is_well(window: Window, file: str, words: str) -> None:
+    window.sheet.go_to(file)
     assert window.bench.panel.cards == []
+    assert words in panel_text(window)
     assert not window.bench.to_finding.isEnabled()
+
+
+def test_a_finding_about_the_whole_file_shows_the_whole_file(window: Window, qtbot: QtBot) -> None:
+    window.sheet.go_to("05 Harmonium.wav")
+    wheel(window, 400, 8)
+    same = card(window, "Both sides are the same")
+    assert "whole file" in same.toolTip()
+    assert ".." not in same.accessibleName()
+    qtbot.mouseClick(same, Qt.MouseButton.LeftButton)
+    assert window.bench.waveform.view.is_whole
 
 
 def test_pressing_a_finding_goes_to_its_place_down_to_the_samples(window: Window, qtbot: QtBot) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 import soundfile
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QGuiApplication
+from PySide6.QtGui import QAction, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -43,6 +43,10 @@ def small_delivery(folder: Path, files: int, seconds: float = 1.0) -> Path:
             folder / f"{number + 1:02d} Part{'abcdefghijkl'[number % 12]}.wav", tone, 48_000, subtype="PCM_24"
         )
     return folder
+
+
+def bench_text(window: Window) -> str:
+    return " ".join(label.text() for label in window.bench.panel.widget().findChildren(QLabel))
 
 
 def shown(window: Window) -> list[str]:
@@ -81,6 +85,34 @@ def test_a_dropped_folder_is_opened_measured_and_judged(fresh: Window, tmp_path:
     assert "4 trackouts" in fresh.band.facts.text()
     # The one thing that is missing: a rough mix.
     assert fresh.band.tallies[Action.ASK].counted.findings == 1
+
+
+def test_the_chosen_clean_file_is_judged_on_the_bench_too(fresh: Window, tmp_path: Path) -> None:
+    fresh.open([small_delivery(tmp_path / "Salt House C minor", 2)])
+    wait(lambda: fresh.state.measuring is not None)
+    assert "Findings come when all files are measured." in bench_text(fresh)
+    wait(lambda: fresh.state.delivery is not None)
+    assert fresh.sheet.current_path == "01 Parta.wav"
+    assert "It can go into the mix as it is." in bench_text(fresh)
+
+
+def test_a_brief_chosen_while_measuring_is_told_and_drawn_at_once(fresh: Window, tmp_path: Path) -> None:
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 4, seconds=15)])
+    wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 1)
+    brief = tmp_path / "b.json"
+    brief.write_text('{"schema": 1, "name": "Quiet", "peak_window_dbfs": [-50, -20]}')
+    fresh.state.choose_brief(brief)
+    assert fresh.state.is_measuring
+    assert fresh.brief_button.text() == "Brief: Quiet"
+    head = fresh.sheet.model().headerData(Column.HEADROOM, Qt.Orientation.Horizontal)
+    assert head == "Headroom, peaks −50 to −20 dBFS"
+
+
+def test_nothing_is_copied_before_there_is_a_reply(fresh: Window) -> None:
+    QGuiApplication.clipboard().setText("before")
+    next(a for a in fresh.findChildren(QAction) if "as text" in a.text()).trigger()
+    assert QGuiApplication.clipboard().text() == "before"
+    assert not fresh.said.isVisible()
 
 
 def test_the_folder_dialog_opens_and_is_remembered(

@@ -6,11 +6,14 @@ import hashlib
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from conftest import check_folder
 from deep_tally.demo.delivery import EXPORTS, planted
 from deep_tally.model.delivery import Delivery
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 
 FAULTS = [(e.file, code, action) for e in EXPORTS for code, action, _ in e.faults]
@@ -78,3 +81,18 @@ def test_no_client_file_is_written_to(demo_folder: Path) -> None:
     before = state()
     check_folder(demo_folder)
     assert state() == before
+
+
+def test_an_mp3_rough_mix_is_recognised_and_fine(tmp_path: Path) -> None:
+    folder = tmp_path / "Salt House 96 BPM C minor"
+    folder.mkdir()
+    time = np.arange(5 * 48_000) / 48_000
+    tone = 0.3 * np.sin(2 * np.pi * 220 * time) * np.hanning(len(time))
+    soundfile.write(folder / "Bass.wav", tone, 48_000, subtype="PCM_24")
+    soundfile.write(folder / "Drum.wav", 0.7 * tone, 48_000, subtype="PCM_24")
+    soundfile.write(folder / "Salt House rough mix.mp3", tone, 44_100)
+    delivery = check_folder(folder)
+    mix = next(t for t in delivery.tracks if t.path.endswith(".mp3"))
+    assert mix.role is Role.ROUGH_MIX
+    assert mix.is_heard
+    assert [f.code for f in delivery.findings] == []

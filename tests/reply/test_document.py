@@ -10,6 +10,7 @@ import pytest
 
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Damage, Role
+from deep_tally.model.measures import Runs
 from deep_tally.reply.document import schema, to_document, to_json
 from tracks import findings, others, runs, song_of, track
 
@@ -47,6 +48,13 @@ def test_measures_read_as_the_contract_has_them(demo: Delivery) -> None:
     # Not made yet, so not claimed.
     assert "flat_tops" not in drum
     assert "spectral_edge_hz" not in drum
+
+
+def test_a_single_sample_at_full_scale_is_a_run_of_one() -> None:
+    single = track(clip_runs=Runs(lengths={1: 4}))
+    delivery = Delivery(source=Path("/x"), name="x", sets=(song_of([single, *others()]),))
+    measures = to_document(delivery)["files"][0]["measures"]
+    assert (measures["clip_runs"], measures["clip_longest_run"]) == (0, 1)
 
 
 def test_places_are_capped_and_counted() -> None:

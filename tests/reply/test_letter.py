@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.model.delivery import Delivery
+from deep_tally.check.registry import tally
+from deep_tally.model.delivery import Delivery, SongFacts
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.letter import write_letter
@@ -15,7 +16,7 @@ from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
 from deep_tally.reply.words import Speaker
-from tracks import findings, others, song_of, track
+from tracks import brief, findings, others, song_of, track
 
 
 def delivery_of(*tracks: object, mix: bool = True) -> Delivery:
@@ -64,6 +65,15 @@ def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Del
     assert "What plays" not in text
     assert "1. Please let 03 Hand bells.wav ring out" in text
     assert "Three things need you, and two questions need an answer, before" in text
+
+
+def test_whole_bars_are_asked_for_in_their_own_words() -> None:
+    song = song_of(
+        others(), brief=brief(length={"whole_bars": True}), facts=SongFacts(title="Song", tempo_bpm=97.0, key="D")
+    )
+    (request,) = group_requests(tally(song, brief(length={"whole_bars": True})))
+    assert request.task.key == "whole-bars"
+    assert request.heading == "Please export the files again to a whole number of bars"
 
 
 def test_files_with_one_answer_are_asked_together() -> None:

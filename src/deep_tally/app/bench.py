@@ -39,14 +39,16 @@ class FindingCard(QAbstractButton):
         evidence = readable(speaker.evidence(finding, path))
         matter = "" if root else speaker.matter(finding)
         mend = speaker.mend(finding) if not root and finding.action.value == "fix" else ""
-        self._lines = [f"Settled by: {root[:1].lower()}{root[1:]}"] if root else []
+        self._lines = [f"Settled by: {root[:1].lower()}{root[1:]}."] if root else []
         self._lines += [f"{evidence[:1].upper()}{evidence[1:]}."] if evidence else []
         self._lines += [matter] if matter else []
         self._lines += [f"Here: {mend}."] if mend else []
         self._is_settled = bool(root)
         self.setText(f"{ACTION_WORDS[finding.action]}: {self._headline}")
-        self.setAccessibleName(". ".join([self.text(), *self._lines]))
-        self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\nPress to go to its place.")
+        self.setAccessibleName(" ".join([f"{self.text()}.", *self._lines]))
+        has_place = any(p.path == path for p in finding.places)
+        tip = "Press to go to its place." if has_place else "It is about the whole file: press to see all of it."
+        self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
@@ -75,7 +77,6 @@ class FindingCard(QAbstractButton):
     def _lay_out(self, painter: QPainter | None, width: int) -> float:
         """Draw with a painter, measure without one; returns the height."""
         colours = self._theme.colours
-        owned = painter is None
         y = 7.0
         for number, line in enumerate([self._headline, *self._lines]):
             head = number == 0
@@ -83,12 +84,13 @@ class FindingCard(QAbstractButton):
             metrics = QFontMetricsF(used)
             flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
             box = metrics.boundingRect(QRectF(28, 0, max(60, width - 36), 4000), int(flags), line)
-            if not owned and painter is not None:
+            if painter is not None:
                 painter.setFont(used)
                 painter.setPen(QColor(colours.ink if head and not self._is_settled else colours.soft))
                 painter.drawText(QRectF(28, y, max(60, width - 36), box.height() + 2), int(flags), line)
-            if head and painter is not None:
-                draw_shape(painter, self.finding.action, QPointF(14, y + 9), 12, colours.action(self.finding.action))
+                if head:
+                    colour = colours.action(self.finding.action)
+                    draw_shape(painter, self.finding.action, QPointF(14, y + 9), 12, colour)
             y += box.height() + (3 if head else 1)
         return y + 7
 

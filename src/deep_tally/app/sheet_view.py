@@ -67,13 +67,13 @@ class SheetModel(QAbstractTableModel):
         super().__init__(parent)
         self.sheet = sheet
         self.generation = 0
-        """Grows whenever findings may have changed: with it, every drawing of a cell."""
+        """Grows whenever findings or what was asked may have changed: with it, every drawing of a cell."""
         self._speaker: Speaker | None = None
 
     def show(self, sheet: Sheet) -> None:
         """Show another sheet; rows that keep their places are only repainted."""
         same = [r.track.path for r in sheet.rows] == [r.track.path for r in self.sheet.rows]
-        if not same or sheet.delivery is not self.sheet.delivery:
+        if not same or sheet.delivery is not self.sheet.delivery or sheet.brief is not self.sheet.brief:
             self.generation += 1
         speaker = Speaker(sheet.delivery) if sheet.delivery is not None else None
         if same:

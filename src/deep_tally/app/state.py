@@ -47,6 +47,8 @@ class CheckState(QObject):
     """`measuring` moved on."""
     judged = Signal()
     """`delivery` is new: measuring ended or was cancelled, or the brief changed."""
+    brief_changed = Signal()
+    """`brief` is another one; a judged delivery is judged anew right after."""
     abandoned = Signal()
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
@@ -122,6 +124,7 @@ class CheckState(QObject):
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return
+        self.brief_changed.emit()
         if not self.is_measuring:
             self._judge()
 

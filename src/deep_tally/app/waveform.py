@@ -123,10 +123,12 @@ class Waveform(QWidget):
         self._moved()
 
     def go_to(self, finding: Finding) -> None:
-        """Go to a finding's most telling place: its longest run, or its first place."""
+        """Go to a finding's longest run, or its first place; one without a place is about the whole file."""
         marks = [m for m in self._marks if m.finding.code == finding.code]
         if marks:
             self.go_to_mark(max(marks, key=lambda m: (m.place.frames, -m.place.frame)))
+        else:
+            self.show_all()
 
     def go_to_mark(self, mark: Mark) -> None:
         """Zoom to one place."""

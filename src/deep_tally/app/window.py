@@ -61,7 +61,7 @@ class Window(QMainWindow):
         super().__init__()
         self.theme, self.settings = theme, settings
         self._replied: Delivery | None = None
-        self._chosen: Row | None = None
+        self._on_bench: tuple[Row | None, Delivery | None] = (None, None)
         self._furnished = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
@@ -277,6 +277,7 @@ class Window(QMainWindow):
         state.measured.connect(self._measured)
         state.progressed.connect(self._show_progress)
         state.judged.connect(self._judged)
+        state.brief_changed.connect(self._brief_changed)
         state.refused.connect(self._refused)
         state.abandoned.connect(self._calm)
         state.excerpt_came.connect(self._take_excerpt)
@@ -381,7 +382,10 @@ class Window(QMainWindow):
             done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
             if done < len(delivery.tracks):
                 self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
-        self.brief_button.setText(f"Brief: {self.state.brief.name}")
+
+    def _brief_changed(self) -> None:
+        self.brief_button.setText(f"Brief: {readable(self.state.brief.name)}")
+        self._fill()
 
     def _refused(self, words: str) -> None:
         self._calm()
@@ -401,14 +405,14 @@ class Window(QMainWindow):
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(self.state.intake, sheet)
         row = self.sheet.current_row
-        if row != self._chosen:
+        if (row, self.state.delivery) != self._on_bench:
             self._choose(row)
 
     def _choose(self, row: Row | None) -> None:
         from deep_tally.reply.words import Speaker
 
-        self._chosen = row
         delivery = self.state.delivery
+        self._on_bench = (row, delivery)
         self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
 
     def _tell_mix(self) -> None:
@@ -449,8 +453,9 @@ class Window(QMainWindow):
             self.show_reply()
 
     def _copy_reply(self) -> None:
-        self._fill_reply()
-        self.reply.copy_text()
+        if self.state.delivery is not None:
+            self._fill_reply()
+            self.reply.copy_text()
 
     def _save_reply(self) -> None:
         if self.state.delivery is not None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from deep_tally.check._build import about, is_most, place_at
@@ -89,9 +90,8 @@ def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Some files carry a time reference, others none."""
-    marked = stamped(song)
-    bare = [t for t in song.asked if t.format is not None and t not in marked]
-    if marked and bare:
+    bare = [t for t in song.asked if t.format is not None and t.format.time_reference is None]
+    if stamped(song) and bare:
         yield about("start.stamp-partial", Action.NOTE, bare, files=len(bare))
 
 
@@ -101,7 +101,8 @@ def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if track.measures is None or not track.is_heard:
             continue
         edges = track.measures.edges
-        share = 10 ** ((edges.head_dbfs - edges.head_peak_dbfs) / 20) if edges.head_peak_dbfs > -400 else 0.0
+        # A silent first frame is at minus infinity, and so is a silent first tenth of a second.
+        share = 10 ** ((edges.head_dbfs - edges.head_peak_dbfs) / 20) if math.isfinite(edges.head_dbfs) else 0.0
         if (
             share > brief.threshold("start.cut_in_share")
             and edges.head_dbfs > brief.threshold("start.cut_in_floor_dbfs")

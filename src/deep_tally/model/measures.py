@@ -32,7 +32,7 @@ class Runs:
     places : tuple of Run
         The longest runs, at most a thousand, in order of time.
     longest : Run or None
-        The longest of them.
+        The longest of those; None when all runs are too short to keep a place.
     """
 
     lengths: dict[int, int] = field(default_factory=dict)

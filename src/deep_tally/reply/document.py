@@ -100,7 +100,7 @@ def _measures(m: Measures) -> dict[str, Any]:
         "first_sound_frame": m.edges.first_sound_frame,
         "last_sound_frame": m.edges.last_sound_frame,
         "clip_runs": m.clip_runs.count(3),
-        "clip_longest_run": m.clip_runs.longest.frames if m.clip_runs.longest else 0,
+        "clip_longest_run": max(m.clip_runs.lengths, default=0),
         "overs": m.overs.samples(),
         "nonfinite": m.nonfinite.samples(),
         "correlation": _level(m.sides.correlation) if m.sides else None,

@@ -54,13 +54,23 @@ TASKS = (
     Task(
         key="to-the-end",
         kind="request",
-        codes=("length.tail-cut", "length.set-cut", "length.short", "length.tail-room", "length.not-bars"),
+        codes=("length.tail-cut", "length.set-cut", "length.short", "length.tail-room"),
         one="Please let {file} ring out",
         many="Please let these {count} files ring out",
         short="Let it ring out",
         how="Set the end of the export range a few seconds after the last sound has died away,"
         " the same for every track.",
         check="To see that it worked: the end of every file is silent.",
+    ),
+    Task(
+        key="whole-bars",
+        kind="request",
+        codes=("length.not-bars",),
+        one="Please export {file} again to a whole number of bars",
+        many="Please export the files again to a whole number of bars",
+        short="Export whole bars",
+        how="Set the export range from the first beat of a bar to the first beat of another, the same for every track.",
+        check="To see that it worked: the length divides by the length of a bar at the song's tempo.",
     ),
     Task(
         key="one-rate",
