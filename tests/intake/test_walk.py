@@ -61,8 +61,29 @@ def test_a_told_rough_mix_settles_which_one_it_is(tmp_path: Path) -> None:
 def test_a_told_rough_mix_may_lie_outside(tmp_path: Path) -> None:
     sound(tmp_path / "in/Bass.wav")
     told = sound(tmp_path / "out/x.wav")
-    found = {e.path: e.role for e in take_in([tmp_path / "in"], rough_mix=told).entries}
-    assert found == {"in/Bass.wav": Role.TRACKOUT, "out/x.wav": Role.ROUGH_MIX}
+    intake = take_in([tmp_path / "in"], rough_mix=told)
+    assert {e.path: e.role for e in intake.entries} == {"in/Bass.wav": Role.TRACKOUT, "out/x.wav": Role.ROUGH_MIX}
+    # The song's facts stand in the name of the folder that was given.
+    assert intake.name == "in"
+
+
+@pytest.mark.parametrize("path", [".", "drums/..", "../{name}"])
+def test_however_a_folder_is_written_it_has_its_name(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, path: str
+) -> None:
+    sound(tmp_path / "drums" / "Kick.wav")
+    monkeypatch.chdir(tmp_path)
+    intake = take_in([Path(path.format(name=tmp_path.name))])
+    assert (intake.name, [e.path for e in intake.entries]) == (tmp_path.name, ["drums/Kick.wav"])
+
+
+def test_a_path_behind_a_closed_folder_is_one_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def refuse(self: Path) -> bool:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr(Path, "exists", refuse)
+    with pytest.raises(NothingToCheck, match=r"it cannot be read \(Permission denied\); change its permissions"):
+        take_in([tmp_path])
 
 
 @pytest.mark.parametrize(

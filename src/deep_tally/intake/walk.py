@@ -51,24 +51,25 @@ def take_in(paths: Sequence[Path], *, rough_mix: Path | None = None) -> Intake:
     files: list[Path] = []
     troubles: list[str] = []
     for path in paths:
-        if not path.exists():
-            raise NothingToCheck(str(path), "there is no such file or folder", "check the path")
-        if path.is_dir():
-            files += _walk(path, troubles)
-        else:
-            files.append(path.absolute())
+        _require_there(path)
+    # Not resolved: a link keeps the name that the client gave it.
+    paths = [Path(os.path.abspath(path)) for path in paths]
+    for path in paths:
+        files += _walk(path, troubles) if path.is_dir() else [path]
     if rough_mix is not None:
         if not rough_mix.is_file():
             raise NothingToCheck(str(rough_mix), "the rough mix is not there", "check its path")
-        rough_mix = rough_mix.absolute()
+        rough_mix = Path(os.path.abspath(rough_mix))
         files.append(rough_mix)
     files = list(dict.fromkeys(files))
     source = _common_folder(paths, files)
-    entries = [_entry(file, source, told_mix=file == rough_mix, troubles=troubles) for file in files]
+    # A rough mix from elsewhere moves the common folder up, but not the delivery's name.
+    name = paths[0].name if len(paths) == 1 and paths[0].is_dir() else source.name
+    entries = [_entry(file, source, name, told_mix=file == rough_mix, troubles=troubles) for file in files]
     if rough_mix is not None:
         entries = tell_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
-    intake = Intake(source=source, name=source.name or "Delivery", entries=tuple(entries), troubles=tuple(troubles))
+    intake = Intake(source=source, name=name or "Delivery", entries=tuple(entries), troubles=tuple(troubles))
     if not intake.sounds:
         raise _nothing(paths, intake)
     return intake
@@ -85,6 +86,16 @@ def tell_rough_mix(entries: Iterable[Entry], path: str) -> list[Entry]:
             role = Role.REFERENCE
         told.append(replace(entry, role=role))
     return told
+
+
+def _require_there(path: Path) -> None:
+    try:
+        there = path.exists()
+    except OSError as error:
+        problem = f"it cannot be read ({error.strerror})"
+        raise NothingToCheck(str(path), problem, "change its permissions and try again") from error
+    if not there:
+        raise NothingToCheck(str(path), "there is no such file or folder", "check the path")
 
 
 def _nothing(paths: Sequence[Path], intake: Intake) -> NothingToCheck:
@@ -108,7 +119,7 @@ def _walk(folder: Path, troubles: list[str]) -> list[Path]:
         troubles.append(f"{error.filename}: the folder cannot be read; change its permissions and read it again.")
 
     found = []
-    for here, folders, names in os.walk(folder.absolute(), onerror=note):
+    for here, folders, names in os.walk(folder, onerror=note):
         folders[:] = [name for name in folders if not _is_hidden(name)]
         found += [Path(here, name) for name in names if not _is_hidden(name)]
     return [path for path in found if not _is_special(path)]
@@ -128,20 +139,20 @@ def _is_hidden(name: str) -> bool:
 
 def _common_folder(paths: Sequence[Path], files: Sequence[Path]) -> Path:
     if len(paths) == 1 and paths[0].is_dir():
-        folder = paths[0].absolute()
+        folder = paths[0]
         if all(file.is_relative_to(folder) for file in files):
             return folder
     return Path(os.path.commonpath([file.parent for file in files]))
 
 
-def _entry(file: Path, source: Path, *, told_mix: bool, troubles: list[str]) -> Entry:
+def _entry(file: Path, source: Path, delivery_name: str, *, told_mix: bool, troubles: list[str]) -> Entry:
     path = file.relative_to(source).as_posix()
     try:
         size = file.stat().st_size
     except OSError as error:
         troubles.append(f"{path}: its size cannot be read ({error.strerror}); copy it to this machine and try again.")
         size = 0
-    role = Role.ROUGH_MIX if told_mix else _role(file, path, source.name)
+    role = Role.ROUGH_MIX if told_mix else _role(file, path, delivery_name)
     return Entry(path=path, source=file, role=role, bytes=size)
 
 
