@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.intake.reading import Block, open_sound
+from deep_tally.intake.reading import open_sound
+from deep_tally.intake.sound import Block
 from deep_tally.measure.one_pass import measure_sound
 from deep_tally.model.files import SoundFormat
 from deep_tally.model.measures import Measures
@@ -44,8 +45,9 @@ class ArrayReader:
 
     def read(self, start: int, frames: int) -> Block:
         cut = slice(start, start + frames)
-        codes = None if self._codes is None else np.asfortranarray(self._codes[cut])
-        return Block(samples=np.asfortranarray(self._samples[cut]), codes=codes)
+        codes = self._codes
+        bits_set = None if codes is None else int(np.bitwise_or.reduce(codes[cut], axis=None)) & 0xFFFFFFFF
+        return Block(samples=np.asfortranarray(self._samples[cut]), bits_set=bits_set)
 
     def close(self) -> None:
         pass

@@ -48,7 +48,7 @@ def test_flac_is_bit_exact(tmp_path: Path) -> None:
     codes = np.random.default_rng(1).integers(-(2**23), 2**23, (4000, 2)).astype(np.int32) << 8
     soundfile.write(tmp_path / "x.flac", codes, RATE, subtype="PCM_24")
     with open_sound(tmp_path / "x.flac") as reader:
-        assert np.array_equal(reader.read(0, 4000).codes, codes)
+        assert np.array_equal(reader.read(0, 4000).samples, codes / 2.0**31)
 
 
 def test_a_truncated_flac_is_measured_up_to_where_it_breaks(tmp_path: Path) -> None:
@@ -69,7 +69,8 @@ CASES = {
     "zero bytes": (b"", "the file is empty (0 bytes)"),
     "text": (b"These are only some words, no sound.\n" * 30, "it holds text, not audio"),
     "noise": (bytes(range(256)) * 20, "no audio format we can read was found in it"),
-    "only a head": (b"RIFF\x24\0\0\0WAVE", "no audio format we can read was found in it"),
+    "zeros": (bytes(5000), "it holds nothing but zeros"),
+    "only a head": (b"RIFF\x24\0\0\0WAVE", "its header is damaged, no audio can be found in it"),
 }
 
 

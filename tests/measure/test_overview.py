@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.measure.bins import BoundedWindows, windows_of
+from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
 from sounds import RATE, measured
 
 SIGNAL = np.random.default_rng(4).standard_normal((3 * RATE + 17, 2)) * np.linspace(0, 1, 3 * RATE + 17)[:, None]
@@ -24,6 +24,10 @@ def test_every_level_tells_the_true_extremes_and_rms_of_its_bins() -> None:
             assert level.low[b] == pytest.approx(cut.min(axis=0), rel=1e-6)
             assert level.high[b] == pytest.approx(cut.max(axis=0), rel=1e-6)
             assert level.rms[b] == pytest.approx(np.sqrt((cut**2).mean(axis=0)), rel=1e-4)
+
+
+def windows_of(samples: np.ndarray, frames: int) -> Windows:
+    return WindowCutter(frames, samples.shape[1]).feed(samples)
 
 
 @settings(max_examples=40, deadline=None)

@@ -12,138 +12,272 @@ from __future__ import annotations
 
 import os
 import struct
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from deep_tally.model.files import SampleFormat, SoundFormat
+from deep_tally.intake.chunks import (
+    CHUNKS_MOST,
+    MARKERS_MOST,
+    TEXT_MOST,
+    ixml_lines,
+    looks_like_chunk,
+    pcm_layout,
+    size_words,
+    text_of,
+)
+from deep_tally.intake.pcm import PcmLayout
+from deep_tally.model.files import Marker, SampleFormat
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
-_CONTAINERS = {b"RIFF": "wav", b"RF64": "rf64", b"BW64": "rf64"}
+_CONTAINERS = {b"RIFF": "wav", b"RIFX": "wav", b"RF64": "rf64", b"BW64": "rf64"}
 _UNKNOWN_SIZE = 0xFFFFFFFF
-_CHUNKS_MOST = 4096
-_TEXT_MOST = 65_536
-_BEXT_DESCRIPTION = 256
-_BEXT_TIME_REFERENCE = 338  # description 256, originator 32, reference 32, date 10, time 8
+_PLACEHOLDERS = (0x7FFFFFFF, 0x7FFFF000)  # written by recorders that fill the size in at the end
+_JUNK_MOST = 4096
+_PADDING_MOST = 4096
+# EBU Tech 3285: description 256, originator 32, its reference 32, date 10, time 8, time reference 8, version 2, ...
+_BEXT = struct.Struct("<256s32s32s10s8sQH")
+_BEXT_CODING_HISTORY = 602
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WavLayout:
-    """Where the samples of a WAV lie and how they are stored.
+@dataclass
+class _Found:
+    """What the walk over the chunks has come upon."""
 
-    Attributes
-    ----------
-    format : SoundFormat
-    sample_bytes : int
-        Bytes of one sample of one channel as stored.
-    data_offset : int
-        Byte of the first sample.
-    """
-
-    format: SoundFormat
-    sample_bytes: int
-    data_offset: int
+    fmt: bytes | None = None
+    data: tuple[int, int] | None = None
+    time_reference: int | None = None
+    comments: list[str] = field(default_factory=list)
+    said: list[tuple[str, str]] = field(default_factory=list)
+    cues: dict[int, int] = field(default_factory=dict)
+    labels: dict[int, str] = field(default_factory=dict)
+    contradictions: list[str] = field(default_factory=list)
 
 
-def read_layout(file: int) -> WavLayout | None:
+def header_at(head: bytes) -> int | None:
+    """Where in a file's first bytes a WAV begins: 0, or after junk (a byte-order mark, a stray header)."""
+    for position in range(max(0, min(_JUNK_MOST, len(head) - 12)) + 1):
+        name = head[position : position + 4]
+        if name in _CONTAINERS and head[position + 8 : position + 12] == b"WAVE":
+            return position
+    return None
+
+
+def read_layout(file: int) -> PcmLayout | None:
     """Walk the chunks of an open file descriptor.
 
     Returns
     -------
-    WavLayout or None
+    PcmLayout or None
         None when this is no WAV of plain PCM or IEEE float: another reader must try it.
     """
     total = os.fstat(file).st_size
-    head = os.pread(file, 12, 0)
-    if len(head) < 12 or head[:4] not in _CONTAINERS or head[8:] != b"WAVE":
+    head = os.pread(file, _JUNK_MOST + 12, 0)
+    begin = header_at(head)
+    if begin is None:
         return None
-    fmt: bytes | None = None
+    kind = head[begin : begin + 4]
+    order = ">" if kind == b"RIFX" else "<"
+    found = _Found()
+    if begin:
+        found.contradictions.append(f"{size_words(begin)} of something else stand before its header")
+    riff_size = struct.unpack_from(order + "I", head, begin + 4)[0]
+    _walk(file, order, begin, total, found, is_long=kind in (b"RF64", b"BW64"))
+    if found.fmt is None or found.data is None or len(found.fmt) < 16:
+        return None
+    if kind in (b"RIFF", b"RIFX"):
+        found.contradictions += _riff_size_lies(riff_size, total - begin - 8, found.data)
+    return _layout(_CONTAINERS[kind], order, found, total)
+
+
+def _walk(file: int, order: str, begin: int, total: int, found: _Found, *, is_long: bool) -> None:
     long_data: int | None = None
-    data: tuple[int, int] | None = None
-    time_reference: int | None = None
-    comments: list[str] = []
-    position = 12
-    for _ in range(_CHUNKS_MOST):
+    position = begin + 12
+    for _ in range(CHUNKS_MOST):
         header = os.pread(file, 8, position)
         if len(header) < 8:
-            break
-        name, size = header[:4], struct.unpack("<I", header[4:])[0]
+            return
+        if not looks_like_chunk(header):
+            return
+        name, size = header[:4], struct.unpack(order + "I", header[4:])[0]
         body = position + 8
-        if name == b"ds64":
+        if name == b"ds64" and is_long:
             sizes = os.pread(file, 16, body)
             long_data = struct.unpack("<Q", sizes[8:])[0] if len(sizes) == 16 else None
-        elif name == b"fmt ":
-            fmt = os.pread(file, min(size, 40), body)
-        elif name == b"bext":
-            bext = os.pread(file, min(size, 1024), body)
-            if text := _text(bext[:_BEXT_DESCRIPTION]):
-                comments.append(text)
-            if len(bext) >= _BEXT_TIME_REFERENCE + 8:
-                time_reference = struct.unpack_from("<Q", bext, _BEXT_TIME_REFERENCE)[0]
-        elif name == b"LIST":
-            comments += _info_texts(os.pread(file, min(size, _TEXT_MOST), body))
-        elif name == b"data" and data is None:
-            if size == _UNKNOWN_SIZE:
-                size = long_data if long_data is not None else total - body
-            data = (body, size)
-        position = body + size + (size & 1)
-    if fmt is None or data is None or len(fmt) < 16:
-        return None
-    return _layout(_CONTAINERS[head[:4]], fmt, data, total, time_reference, tuple(comments))
+        elif name == b"fmt " and found.fmt is None:
+            found.fmt = os.pread(file, min(size, 40), body)
+        elif name == b"data":
+            if found.data is not None:
+                found.contradictions.append("it holds a second stretch of audio, which programs pass over")
+            else:
+                size = _data_size(file, order, body, size, total, long_data, is_long, found.contradictions)
+                found.data = (body, size)
+        else:
+            _take_text(file, order, name, body, size, found)
+        position = body + size
+        if size & 1:
+            # The pad byte is zero: a chunk's name in its place means that the writer forgot it.
+            if looks_like_chunk(os.pread(file, 4, position)):
+                found.contradictions.append("a pad byte is missing between two of its parts")
+            else:
+                position += 1
 
 
-def _layout(
-    container: str,
-    fmt: bytes,
-    data: tuple[int, int],
+def _data_size(
+    file: int,
+    order: str,
+    body: int,
+    size: int,
     total: int,
-    time_reference: int | None,
-    comments: tuple[str, ...],
-) -> WavLayout | None:
-    tag, channels, rate_hz, _, block_bytes, bits = struct.unpack_from("<HHIIHH", fmt)
-    valid_bits = bits
-    if tag == _EXTENSIBLE and len(fmt) >= 26:
-        valid_bits = struct.unpack_from("<H", fmt, 18)[0] or bits
-        tag = struct.unpack_from("<H", fmt, 24)[0]
-    if channels == 0 or rate_hz == 0 or block_bytes % channels:
-        return None
-    sample_bytes = block_bytes // channels
-    sample_format: SampleFormat
-    if tag == _PCM and sample_bytes in (1, 2, 3, 4) and sample_bytes * 8 - 8 < bits <= sample_bytes * 8:
-        sample_format = "int"
-    elif tag == _FLOAT and sample_bytes in (4, 8) and bits == sample_bytes * 8:
-        sample_format, valid_bits = "float", bits
-    else:
-        return None
-    offset, claimed_bytes = data
-    there_bytes = max(0, min(claimed_bytes, total - offset))
-    return WavLayout(
-        format=SoundFormat(
-            container=container,
-            sample_format=sample_format,
-            bits=valid_bits if 0 < valid_bits <= bits else bits,
-            rate_hz=rate_hz,
-            channels=channels,
-            frames=there_bytes // block_bytes,
-            claimed_frames=claimed_bytes // block_bytes,
-            time_reference=time_reference,
-            comments=comments,
-        ),
-        sample_bytes=sample_bytes,
-        data_offset=offset,
-    )
+    long_data: int | None,
+    is_long: bool,
+    contradictions: list[str],
+) -> int:
+    """How many bytes of audio the header claims; where it says nothing usable, all that follow."""
+    there = max(0, total - body)
+    if is_long and size == _UNKNOWN_SIZE and long_data is not None:
+        # A size that no file can have is a placeholder, too.
+        if 0 < long_data < 1 << 62:
+            return long_data
+        size = 0
+    if size == 0 and (there == 0 or _chunks_follow(file, order, body, total)):
+        return 0
+    if size in (0, _UNKNOWN_SIZE, *_PLACEHOLDERS) and size != there:
+        claim = "no audio" if size == 0 else "no length"
+        contradictions.append(f"its header claims {claim}, {size_words(there)} of audio follow")
+        return there
+    after = body + size + (size & 1)
+    rest = total - after
+    if rest > _PADDING_MOST and not _chunks_follow(file, order, body + size, total):
+        contradictions.append(f"its header claims {size_words(size)} of audio, {size_words(there)} follow")
+        return there
+    return size
 
 
-def _text(raw: bytes) -> str:
-    return raw.split(b"\0", 1)[0].decode("utf-8", "replace").strip()
+def _chunks_follow(file: int, order: str, position: int, total: int) -> bool:
+    """Whether what stands there is another chunk (or padding, or a tag at the file's end), and not audio."""
+    head = os.pread(file, 9, position)
+    if head[:3] in (b"ID3", b"TAG") or head[1:4] in (b"ID3", b"TAG") or not head.strip(b"\0"):
+        return True
+    for start in (0, 1):
+        piece = head[start : start + 8]
+        if len(piece) == 8 and looks_like_chunk(piece):
+            size = struct.unpack(order + "I", piece[4:])[0]
+            if position + start + 8 + size <= total + 1:
+                return True
+    return False
 
 
-def _info_texts(body: bytes) -> list[str]:
-    """The texts of a LIST/INFO chunk's title, comment and subject."""
-    texts = []
+def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[str]:
+    if size in (0, _UNKNOWN_SIZE, *_PLACEHOLDERS):
+        return [f"its header claims no size, the file has {size_words(there)}"]
+    # A few bytes of difference are padding; more than is there by as much as the audio lacks is told by the audio.
+    lacking = data[1] - max(0, there + 8 - data[0])
+    if size > there + 8 and lacking <= 0:
+        return [f"its header claims {size_words(size)}, the file has {size_words(there)}"]
+    return []
+
+
+def _take_text(file: int, order: str, name: bytes, body: int, size: int, found: _Found) -> None:
+    """Texts, stamps and markers; none of them is needed to read the samples."""
+    if name == b"bext":
+        _take_bext(os.pread(file, min(size, TEXT_MOST), body), found)
+    elif name == b"iXML":
+        found.said += ixml_lines(os.pread(file, min(size, TEXT_MOST), body))
+    elif name == b"LIST":
+        _take_list(order, os.pread(file, min(size, TEXT_MOST), body), found)
+    elif name == b"cue ":
+        raw = os.pread(file, min(size, 4 + 24 * MARKERS_MOST), body)
+        for at in range(4, len(raw) - 23, 24):
+            identity, _, _, _, _, offset = struct.unpack_from(order + "II4sIII", raw, at)
+            found.cues[identity] = offset
+
+
+def _take_bext(raw: bytes, found: _Found) -> None:
+    padded = raw.ljust(_BEXT.size, b"\0")
+    description, originator, reference, date, time, stamp, version = _BEXT.unpack_from(padded)
+    if text := text_of(description):
+        found.comments.append(text)
+    if len(raw) >= _BEXT.size - 2:
+        found.time_reference = stamp
+    fields = (("Description", description), ("Originator", originator), ("Reference", reference))
+    found.said += [(label, text) for label, part in fields if (text := text_of(part))]
+    if moment := " ".join(t for t in (text_of(date), text_of(time)) if t):
+        found.said.append(("Written", moment))
+    if len(raw) >= _BEXT.size:
+        found.said.append(("Broadcast-wave version", str(version)))
+    # The coding history is lines; text_of makes one of them.
+    if history := text_of(raw[_BEXT_CODING_HISTORY:].replace(b"\r\n", b"; ").rstrip(b"; \0")):
+        found.said.append(("Coding history", history))
+
+
+def _take_list(order: str, raw: bytes, found: _Found) -> None:
     position = 4
-    while body[:4] == b"INFO" and position + 8 <= len(body):
-        name, size = body[position : position + 4], struct.unpack_from("<I", body, position + 4)[0]
-        text = _text(body[position + 8 : position + 8 + size])
-        if name in (b"INAM", b"ICMT", b"ISBJ") and text:
-            texts.append(text)
+    kind = raw[:4]
+    while kind in (b"INFO", b"adtl") and position + 8 <= len(raw):
+        name, size = raw[position : position + 4], struct.unpack_from(order + "I", raw, position + 4)[0]
+        part = raw[position + 8 : position + 8 + size]
+        if kind == b"INFO":
+            text = text_of(part)
+            if name in (b"INAM", b"ICMT", b"ISBJ") and text:
+                found.comments.append(text)
+            elif name in (b"ISFT", b"ICRD") and text:
+                found.said.append(({b"ISFT": "Software", b"ICRD": "Created"}[name], text))
+        elif name in (b"labl", b"note") and len(part) > 4:
+            identity = struct.unpack_from(order + "I", part)[0]
+            if text := text_of(part[4:]):
+                found.labels.setdefault(identity, text)
         position += 8 + size + (size & 1)
-    return texts
+
+
+def layout_from_fmt(
+    container: str, fmt: bytes, data: tuple[int, int], total: int, contradictions: list[str]
+) -> PcmLayout | None:
+    """The layout for a `fmt ` chunk as WAV has it, in another container; None for another codec than plain samples."""
+    return _layout(container, "<", _Found(fmt=fmt, data=data, contradictions=contradictions), total)
+
+
+def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout | None:
+    assert found.fmt is not None
+    assert found.data is not None
+    tag, channels, rate_hz, _, block_bytes, bits = struct.unpack_from(order + "HHIIHH", found.fmt)
+    valid_bits = bits
+    if tag == _EXTENSIBLE and len(found.fmt) >= 26:
+        valid_bits = struct.unpack_from(order + "H", found.fmt, 18)[0] or bits
+        tag = struct.unpack_from(order + "H", found.fmt, 24)[0]
+    if tag not in (_PCM, _FLOAT) or channels == 0:
+        return None
+    most = 4 if tag == _PCM else 8
+    sample_bytes, rest = divmod(block_bytes, channels)
+    if rest or not (bits + 7) // 8 <= sample_bytes <= most:
+        # The depth is what writers get right: a block that does not hold it is the lie.
+        sample_bytes = (bits + 7) // 8
+        told = f"its header claims {block_bytes} bytes a frame"
+        found.contradictions.append(
+            f"{told}, {channels} {'channel' if channels == 1 else 'channels'} of {bits} bits take"
+            f" {sample_bytes * channels}"
+        )
+    sample_format: SampleFormat = "int"
+    if tag == _FLOAT:
+        sample_format, valid_bits = "float", bits
+        if bits not in (32, 64) or sample_bytes * 8 != bits:
+            return None
+    elif not 1 <= sample_bytes <= 4:
+        return None
+    offset, claimed_bytes = found.data
+    return pcm_layout(
+        container=container,
+        sample_format=sample_format,
+        sample_bytes=sample_bytes,
+        bits=valid_bits if 0 < valid_bits <= bits else bits,
+        rate_hz=rate_hz,
+        channels=channels,
+        data_offset=offset,
+        claimed_bytes=claimed_bytes,
+        there_bytes=total - offset,
+        big_endian=order == ">",
+        unsigned=sample_bytes == 1 and tag == _PCM,
+        time_reference=found.time_reference,
+        comments=found.comments,
+        said=found.said,
+        markers=[Marker(frame=frame, text=found.labels.get(key, "")) for key, frame in found.cues.items()],
+        contradictions=found.contradictions,
+    )

@@ -11,6 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.compiled import compiled
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Windows:
@@ -27,54 +29,85 @@ class Windows:
     def __len__(self) -> int:
         return len(self.low)
 
+    def together(self) -> Windows:
+        """The extremes of all channels and the energy of the strongest, as one channel."""
+        low, high, energy = self.low[:, :1], self.high[:, :1], self.energy[:, :1]
+        # Column by column: NumPy is slow along a short last axis.
+        for channel in range(1, self.low.shape[1]):
+            one = slice(channel, channel + 1)
+            low = np.minimum(low, self.low[:, one])
+            high = np.maximum(high, self.high[:, one])
+            energy = np.maximum(energy, self.energy[:, one])
+        return Windows(frames=self.frames, low=low, high=high, energy=energy)
+
     def grouped(self, size: int) -> Windows:
         """The same, with `size` neighbours merged to one."""
-        starts = np.arange(0, len(self.low), size)
-        if not len(starts):
-            return Windows(frames=self.frames * size, low=self.low, high=self.high, energy=self.energy)
         return Windows(
             frames=self.frames * size,
-            low=np.minimum.reduceat(self.low, starts, axis=0),
-            high=np.maximum.reduceat(self.high, starts, axis=0),
-            energy=np.add.reduceat(self.energy, starts, axis=0),
+            low=_merge(np.minimum, self.low, size),
+            high=_merge(np.maximum, self.high, size),
+            energy=_merge(np.add, self.energy, size),
         )
 
 
-def windows_of(samples: NDArray[np.float64], frames: int) -> Windows:
-    """Cut samples [shape=(n, channels), Fortran order] into windows; n must be a multiple of `frames`."""
-    count = len(samples) // frames
-    channels = samples.shape[1]
-    low, high, energy = (np.empty((count, channels), np.float32) for _ in range(3))
-    for channel in range(channels):
-        rows = samples[:, channel].reshape(count, frames)
-        rows.min(axis=1, out=low[:, channel])
-        rows.max(axis=1, out=high[:, channel])
-        energy[:, channel] = np.einsum("ij,ij->i", rows, rows)
-    return Windows(frames=frames, low=low, high=high, energy=energy)
+def _merge(together: np.ufunc, values: NDArray[np.float32], size: int) -> NDArray[np.float32]:
+    """`size` rows to one; the last may be made of fewer. Row by row: far faster than `reduceat` for small sizes."""
+    whole = len(values) // size
+    merged = np.empty((-(-len(values) // size), values.shape[1]), np.float32)
+    rows = values[: whole * size].reshape(whole, size, values.shape[1])
+    merged[:whole] = rows[:, 0]
+    for row in range(1, size):
+        together(merged[:whole], rows[:, row], out=merged[:whole])
+    if len(merged) > whole:
+        merged[whole] = together.reduce(values[whole * size :], axis=0)
+    return merged
 
 
-class Remainder:
-    """Cuts a stream of blocks into whole multiples of `size` frames; what is left waits for the next block."""
+class WindowCutter:
+    """Cuts a stream of blocks into windows of `size` frames; what is left waits for the next block."""
 
     def __init__(self, size: int, channels: int) -> None:
-        self.size = size
-        self._left = np.empty((0, channels), order="F")
+        self._size = size
+        self._filled = 0
+        self._open = np.zeros((channels, 3))
+        self.totals = np.zeros((channels, 2))
+        """Sum and sum of squares of each channel so far."""
+        self.highest = np.zeros(channels)
+        """The greatest absolute value of each channel in the latest block."""
 
-    def feed(self, samples: NDArray[np.float64]) -> NDArray[np.float64]:
-        """The whole multiples now at hand, float64 [shape=(k * size, channels), Fortran order]."""
-        if len(self._left):
-            samples = np.concatenate([self._left.T, samples.T], axis=1).T
-        whole = len(samples) // self.size * self.size
-        self._left = samples[whole:].copy(order="F")
-        return samples[:whole]
+    def feed(self, samples: NDArray[np.float64]) -> Windows:
+        """The windows now complete; samples are finite float64 [shape=(frames, channels), Fortran order]."""
+        count = (self._filled + len(samples)) // self._size
+        channels = samples.shape[1]
+        low, high, energy = (np.empty((count, channels), np.float32) for _ in range(3))
+        for channel in range(channels):
+            self.highest[channel] = _cut_windows(
+                samples[:, channel],
+                self._size,
+                self._filled,
+                self._open[channel],
+                self.totals[channel],
+                low[:, channel],
+                high[:, channel],
+                energy[:, channel],
+            )
+        self._filled = (self._filled + len(samples)) % self._size
+        return Windows(frames=self._size, low=low, high=high, energy=energy)
 
-    def rest(self) -> NDArray[np.float64]:
-        """What is left at the end, shorter than `size`."""
-        return self._left
+    def rest(self) -> Windows:
+        """What is left at the end: one shorter window or none."""
+        low, high, energy = self._open.T[:, None, :].astype(np.float32)[:, : int(self._filled > 0)]
+        return Windows(frames=self._size, low=low, high=high, energy=energy)
+
+
+_BATCH = 16_384
 
 
 class BoundedWindows:
-    """Keeps windows, `group` neighbours merged to one; twice as many each time there are `most` (an even number)."""
+    """Keeps windows, `group` neighbours merged to one; twice as many each time there are `most` (an even number).
+
+    Windows wait until there are enough of them to be worth merging.
+    """
 
     def __init__(self, frames: int, *, most: int, group: int = 1) -> None:
         self._base_frames = frames
@@ -91,6 +124,10 @@ class BoundedWindows:
             return
         self._waiting.append(windows)
         self._waiting_count += len(windows)
+        if self._waiting_count >= _BATCH:
+            self._settle()
+
+    def _settle(self) -> None:
         while groups := min(self._waiting_count // self._group, self._most - self._count):
             joined, whole = _join(self._waiting, self._base_frames), groups * self._group
             self._keep(_cut(joined, 0, whole).grouped(self._group))
@@ -103,6 +140,7 @@ class BoundedWindows:
 
     def result(self) -> Windows:
         """All windows; the last may cover less time than the others."""
+        self._settle()
         rest = _join(self._waiting, self._base_frames) if self._waiting else None
         if rest is not None and len(rest):
             self._keep(rest.grouped(self._group))
@@ -135,3 +173,51 @@ def _cut(windows: Windows, start: int, stop: int) -> Windows:
         high=windows.high[start:stop],
         energy=windows.energy[start:stop],
     )
+
+
+@compiled("f8(f8[::1], i8, i8, f8[::1], f8[::1], f4[:], f4[:], f4[:])", finite=True)
+def _cut_windows(
+    samples: NDArray[np.float64],
+    size: int,
+    filled: int,
+    open_window: NDArray[np.float64],
+    totals: NDArray[np.float64],
+    lows: NDArray[np.float32],
+    highs: NDArray[np.float32],
+    energies: NDArray[np.float32],
+) -> float:
+    """One channel's windows; returns its greatest absolute value.
+
+    `open_window` is low, high and energy of the window that is not full yet, `totals` sum and sum of squares.
+    """
+    window = 0
+    position = 0
+    highest = 0.0
+    while position < len(samples):
+        stop = min(len(samples), position + size - filled)
+        piece = samples[position:stop]
+        low = high = piece[0]
+        energy = 0.0
+        total = 0.0
+        for i in range(len(piece)):
+            x = piece[i]
+            low = min(low, x)
+            high = max(high, x)
+            energy += x * x
+            total += x
+        totals[0] += total
+        totals[1] += energy
+        highest = max(highest, high, -low)
+        if filled > 0:
+            low = min(low, open_window[0])
+            high = max(high, open_window[1])
+            energy += open_window[2]
+        filled += stop - position
+        position = stop
+        if filled == size:
+            lows[window], highs[window], energies[window] = low, high, energy
+            window += 1
+            filled = 0
+        else:
+            open_window[0], open_window[1], open_window[2] = low, high, energy
+    return highest

@@ -28,24 +28,19 @@ class ClipFinder:
         self._channels = channels
         self._finders = {d: (_finder(channels), _finder(channels)) for d in depths}
 
-    def feed(self, codes: NDArray[np.int32], bits_so_far: int) -> None:
-        """Take in int32 codes [shape=(frames, channels)], shifted up to 32 bits."""
-        if not len(codes):
-            return
+    def feed(self, samples: NDArray[np.float64], highest: float, bits_so_far: int) -> None:
+        """Take in float64 [shape=(frames, channels)] and their greatest absolute value."""
         # More bits are in use already than these depths have.
         for depth in [d for d in self._finders if d < bits_so_far and d != max(self._finders)]:
             del self._finders[depth]
-        highest, lowest = int(codes.max()), int(codes.min())
         for depth, (upper, lower) in self._finders.items():
-            extreme = ((1 << (depth - 1)) - 1) << (32 - depth)
+            extreme = 1.0 - 2.0 ** (1 - depth)
             if highest >= extreme:
-                upper.feed(codes >= extreme)
+                upper.feed(samples >= extreme)
+                lower.feed(samples <= -extreme)
             else:
-                upper.skip(len(codes))
-            if lowest <= -extreme:
-                lower.feed(codes <= -extreme)
-            else:
-                lower.skip(len(codes))
+                upper.skip(len(samples))
+                lower.skip(len(samples))
 
     def result(self, bits_in_use: int) -> Runs:
         """The runs at the full scale of the bits in use."""

@@ -8,20 +8,9 @@ from numpy.typing import NDArray
 _GRIDS = (16, 24)
 
 
-class BitsMeter:
-    """OR of all codes: the trailing bits that are zero throughout are not in use."""
-
-    def __init__(self) -> None:
-        self._used = 0
-
-    def feed(self, codes: NDArray[np.int32]) -> None:
-        """Take in int32 codes, shifted up to 32 bits."""
-        self._used |= int(np.bitwise_or.reduce(codes, axis=None)) & 0xFFFFFFFF
-
-    def bits(self) -> int:
-        """Bits in use so far; 0 when every sample was zero."""
-        used = self._used
-        return 33 - (used & -used).bit_length() if used else 0
+def bits_in_use(bits_set: int) -> int:
+    """Bits in use by the OR of all codes, shifted up to 32 bits: trailing zeros are not. 0 for silence."""
+    return 33 - (bits_set & -bits_set).bit_length() if bits_set else 0
 
 
 class GridMeter:

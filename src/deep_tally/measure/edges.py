@@ -13,8 +13,8 @@ The end is measured as the start of the reversed file.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,6 +35,7 @@ _QUIET_UNDER_PEAK_DB = 50.0
 _LEVEL_MS, _STEADY_MS, _SHORT_LEAD_MS, _STEADY_LEAST_MS = 5, 20, 60, 100
 _HEAD_MS, _TAIL_WINDOWS = 100, 8
 _CONFIRM_MS, _CONFIRM_WINDOW_MS = 400, 50
+_SEARCHED_AT_ONCE = 8192  # windows
 
 ReadSamples = Callable[[int, int], NDArray[np.float64]]
 """(first frame, frames) -> float64 [shape=(frames, channels)]."""
@@ -47,9 +48,11 @@ class _Envelope:
     window: int
     peak: NDArray[np.float64]
     square: NDArray[np.float64]
+    means: dict[int, NDArray[np.float64]] = field(default_factory=dict)
 
     def reversed(self) -> _Envelope:
-        return _Envelope(self.window, self.peak[::-1], self.square[::-1])
+        means = {windows: mean[::-1] for windows, mean in self.means.items()}
+        return _Envelope(self.window, self.peak[::-1], self.square[::-1], means)
 
     def count(self, ms: float, rate_hz: int) -> int:
         return max(1, round(ms * rate_hz / 1000 / self.window))
@@ -57,9 +60,12 @@ class _Envelope:
     def smoothed(self, windows: int) -> NDArray[np.float64]:
         """Mean square of `windows` neighbours, [shape=(n - windows + 1,)]."""
         windows = min(windows, len(self.square))
+        if windows in self.means:
+            return self.means[windows]
         total = np.concatenate([[0.0], np.cumsum(self.square)])
         # A running sum leaves rounding behind a loud part: never below zero.
         mean: NDArray[np.float64] = np.maximum(total[windows:] - total[:-windows], 0.0) / windows
+        self.means[windows] = mean
         return mean
 
 
@@ -69,7 +75,7 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
     Parameters
     ----------
     windows : Windows
-        Of the whole file, about 1 ms each.
+        Of the whole file, about 1 ms each, all channels together.
     frames : int
         The file's length.
     rate_hz : int
@@ -117,20 +123,16 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
 def _envelope(windows: Windows, frames: int) -> _Envelope:
     lengths = np.full(len(windows), windows.frames, dtype=np.float64)
     lengths[-1] = frames - windows.frames * (len(windows) - 1)
-    peak = np.maximum(windows.high, -windows.low).max(axis=1).astype(np.float64)
-    square = windows.energy.max(axis=1).astype(np.float64) / lengths
+    peak = np.maximum(windows.high[:, 0], -windows.low[:, 0]).astype(np.float64)
+    square = windows.energy[:, 0].astype(np.float64) / lengths
     return _Envelope(windows.frames, peak, square)
-
-
-def _level(square: NDArray[np.float64]) -> NDArray[np.float64]:
-    with np.errstate(divide="ignore"):
-        return 10 * np.log10(square) + SINE_CREST_DB
 
 
 def _loud_level(envelope: _Envelope, rate_hz: int) -> float:
     """The level that 5 % of the file's 50 ms stretches exceed."""
     levels = envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz))
-    return rms_dbfs(float(np.percentile(levels, 95)))
+    rank = round(0.95 * (len(levels) - 1))
+    return rms_dbfs(float(np.partition(levels, rank)[rank]))
 
 
 def _is_floor(level: float, loud: float) -> bool:
@@ -149,21 +151,20 @@ def _noise_floor(envelope: _Envelope, rate_hz: int, loud: float) -> float:
 
 def _rises_or_is_loud(envelope: _Envelope, rate_hz: int) -> bool:
     """Whether anything in the file can be more than its floor."""
-    levels = _level(envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz)))
-    highest = float(levels.max())
+    squares = envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz))
+    highest, lowest = rms_dbfs(float(squares.max())), rms_dbfs(float(squares.min()))
     if highest <= NEVER_SOUND_DBFS:
         return False
-    return highest > _STEADY_ONLY_FLOOR_DBFS or highest > float(levels.min()) + _RISE_DB
+    return highest > _STEADY_ONLY_FLOOR_DBFS or highest > lowest + _RISE_DB
 
 
 def _edge_floor(envelope: _Envelope, rate_hz: int, loud: float) -> tuple[float, float]:
     """Level and peak of the steady floor at the start; (-inf, 0) when there is none or it is digital silence."""
     steady = envelope.count(_STEADY_MS, rate_hz)
-    levels = _level(envelope.smoothed(steady))
-    with np.errstate(invalid="ignore"):
-        rises = np.flatnonzero(levels > np.minimum.accumulate(levels) + _RISE_DB)
+    squares = envelope.smoothed(steady)
+    rises = np.flatnonzero(squares > np.minimum.accumulate(squares) * 10 ** (_RISE_DB / 10))
     # The windows up to the first rise, without those that the rise is already in.
-    calm = int(rises[0]) if len(rises) else len(levels)
+    calm = int(rises[0]) if len(rises) else len(squares)
     if calm * envelope.window >= 2 * _STEADY_MS * rate_hz / 1000:
         square = float(envelope.square[:calm].mean())
         level = rms_dbfs(square)
@@ -200,22 +201,16 @@ def _first_sound(
     while True:
         least_square = 10 ** ((max(floor + _RISE_DB, _LEAST_LEVEL_DBFS) - SINE_CREST_DB) / 10)
         least_peak = max(2 * floor_peak, amplitude(_LEAST_PEAK_DBFS))
-        # Necessary for a frame in window i: its peak, and the energy of the windows its 5 ms can touch.
-        energy = np.concatenate([[0.0], np.cumsum(envelope.square * envelope.window)])
-        ahead = np.minimum(np.arange(len(envelope.square)) + around, len(envelope.square))
-        energy_ahead = energy[ahead] - energy[:-1]
-        hopeful = np.flatnonzero((envelope.peak >= least_peak) & (energy_ahead * (1 + 1e-5) >= least_square * span))
-        hopeful = hopeful[hopeful >= position]
         found = None
-        for window in hopeful:
-            start = max(0, int(window) * envelope.window - shift)
-            stop = min(frames, (int(window) + 1) * envelope.window - shift)
+        for window in _hopeful(envelope, position, around, least_peak, least_square * span):
+            start = max(0, window * envelope.window - shift)
+            stop = min(frames, (window + 1) * envelope.window - shift)
             found = _first_frame(
                 read(start, min(frames - start, stop - start + span)), stop - start, span, least_peak, least_square
             )
             if found is not None:
                 found += start
-                position = int(window)
+                position = window
                 break
         if found is None:
             return None
@@ -230,6 +225,19 @@ def _first_sound(
         floor = max(floor + 1, rms_dbfs(float(stretch.square.mean())))
         floor_peak = max(floor_peak, float(stretch.peak.max()))
         position += confirm
+
+
+def _hopeful(envelope: _Envelope, position: int, around: int, least_peak: float, least_energy: float) -> Iterator[int]:
+    """The windows from `position` on in which a frame can qualify: by their peak, and by the energy of the windows
+    that its 5 ms can touch. Looked for bit by bit: most files begin to sound early."""
+    for begin in range(position, len(envelope.square), _SEARCHED_AT_ONCE):
+        end = min(begin + _SEARCHED_AT_ONCE, len(envelope.square))
+        energy = np.concatenate([[0.0], np.cumsum(envelope.square[begin : end + around] * envelope.window)])
+        ahead = np.minimum(np.arange(end - begin) + around, len(energy) - 1)
+        energy_ahead = energy[ahead] - energy[: end - begin]
+        # Sums in another order differ by rounding.
+        enough = energy_ahead * (1 + 1e-5) >= least_energy
+        yield from (begin + np.flatnonzero((envelope.peak[begin:end] >= least_peak) & enough)).tolist()
 
 
 def _first_frame(

@@ -7,11 +7,11 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.intake.reading import SoundReader
-from deep_tally.measure.bins import BoundedWindows, Remainder, Windows, windows_of
+from deep_tally.intake.sound import SoundReader
+from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
 from deep_tally.measure.clipping import ClipFinder
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
-from deep_tally.measure.depth import BitsMeter, GridMeter
+from deep_tally.measure.depth import GridMeter, bits_in_use
 from deep_tally.measure.edges import find_edges
 from deep_tally.measure.loudness import LoudnessMeter
 from deep_tally.measure.overview import pyramid
@@ -21,7 +21,7 @@ from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Measures, Run, Runs
 
-BLOCK_FRAMES = 65_536
+BLOCK_FRAMES = 32_768
 _WINDOWS_MOST = 1 << 20
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
@@ -62,7 +62,7 @@ def measure_sound(
             break  # what was read before the damage is measured; the missing frames tell of it
         if not len(block.samples):
             break
-        one.feed(block.samples, block.codes)
+        one.feed(block.samples, block.bits_set)
         position += len(block.samples)
         if on_progress is not None:
             on_progress(position)
@@ -80,39 +80,34 @@ class _Pass:
         self._frames = 0
         self._peak = np.zeros(channels)
         self._peak_frame: int | None = None
-        self._total = np.zeros(channels)
-        self._square = np.zeros(channels)
         self._fixed = _FixedMeters(sound.bits, channels) if sound.sample_format == "int" and sound.bits else None
         self._grid = GridMeter() if sound.sample_format == "float" else None
         self._overs = RunFinder(channels)
         self._nonfinite = RunFinder(channels)
         window = max(1, round(sound.rate_hz / 1000))
-        self._remainder = Remainder(window, channels)
+        self._cutter = WindowCutter(window, channels)
         self._windows = BoundedWindows(window, most=_WINDOWS_MOST)
         self._bins = BoundedWindows(window, most=_BINS_MOST, group=_BIN_WINDOWS)
         self._loudness = LoudnessMeter(sound.rate_hz, channels)
         self._true_peak = TruePeakMeter(channels)
         self._sides = SidesMeter() if channels == 2 else None
 
-    def feed(self, samples: NDArray[np.float64], codes: NDArray[np.int32] | None) -> None:
-        if codes is None:
+    def feed(self, samples: NDArray[np.float64], bits_set: int | None) -> None:
+        if bits_set is None:
             samples = self._finite(samples)
-        highest = np.maximum(samples.max(axis=0), -samples.min(axis=0))
-        if codes is not None and self._fixed is not None:
-            self._fixed.feed(codes)
-        elif highest.max() > 1.0:
+        self._take_windows(self._cutter.feed(samples))
+        highest = float(self._cutter.highest.max())
+        if bits_set is not None and self._fixed is not None:
+            self._fixed.feed(samples, highest, bits_set)
+        elif highest > 1.0:
             self._overs.feed(np.abs(samples) > 1.0)
         else:
             self._overs.skip(len(samples))
         if self._grid is not None:
             self._grid.feed(samples)
-        self._take_peak(samples, highest)
-        self._total += samples.sum(axis=0)
-        for channel in range(samples.shape[1]):
-            self._square[channel] += np.dot(samples[:, channel], samples[:, channel])
-        self._take_windows(windows_of(self._remainder.feed(samples), self._remainder.size))
+        self._take_peak(samples, self._cutter.highest)
         self._loudness.feed(samples)
-        self._true_peak.feed(samples)
+        self._true_peak.feed(samples, self._cutter.highest)
         if self._sides is not None:
             self._sides.feed(samples)
         self._frames += len(samples)
@@ -136,23 +131,13 @@ class _Pass:
 
     def _take_windows(self, windows: Windows) -> None:
         self._bins.feed(windows)
-        # Edges ask when there is sound, in whichever channel.
-        self._windows.feed(
-            Windows(
-                frames=windows.frames,
-                low=windows.low.min(axis=1, keepdims=True),
-                high=windows.high.max(axis=1, keepdims=True),
-                energy=windows.energy.max(axis=1, keepdims=True),
-            )
-        )
+        self._windows.feed(windows.together())  # edges ask when there is sound, in whichever channel
 
     def result(self) -> Measures:
-        rest = self._remainder.rest()
-        if len(rest):
-            self._take_windows(windows_of(rest, len(rest)))
+        self._take_windows(self._cutter.rest())
         edges = find_edges(self._windows.result(), self._frames, self._format.rate_hz, self._read)
         frames = max(1, self._frames)
-        mean_square = self._square / frames
+        mean, mean_square = self._cutter.totals.T / frames
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
         overs = self._overs.result()
@@ -165,7 +150,7 @@ class _Pass:
             rms_dbfs=rms_dbfs(power),
             crest_db=amplitude_db(peak) - power_db(power) if power else None,
             loudness_lufs=self._loudness.integrated_lufs(),
-            dc_offset=tuple(float(t) / frames for t in self._total),
+            dc_offset=tuple(float(m) for m in mean),
             bits_in_use=self._fixed.bits() if self._fixed else self._grid.bits() if self._grid else None,
             clip_runs=clips,
             overs=overs,
@@ -193,15 +178,15 @@ class _FixedMeters:
     """What only a fixed-point file has: bits in use and runs at their full scale."""
 
     def __init__(self, bits: int, channels: int) -> None:
-        self._bits = BitsMeter()
+        self._bits_set = 0
         self._clips = ClipFinder(bits, channels)
 
-    def feed(self, codes: NDArray[np.int32]) -> None:
-        self._bits.feed(codes)
-        self._clips.feed(codes, self._bits.bits())
+    def feed(self, samples: NDArray[np.float64], highest: float, bits_set: int) -> None:
+        self._bits_set |= bits_set
+        self._clips.feed(samples, highest, self.bits())
 
     def bits(self) -> int:
-        return self._bits.bits()
+        return bits_in_use(self._bits_set)
 
     def clip_runs(self) -> Runs:
         return self._clips.result(self.bits()) if self.bits() else Runs()

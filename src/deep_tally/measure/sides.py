@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import power_db
 from deep_tally.model.measures import Sides
 
@@ -23,13 +24,12 @@ class SidesMeter:
         if not len(samples):
             return
         left, right = samples[:, 0], samples[:, 1]
-        self._left += float(np.dot(left, left))
-        self._right += float(np.dot(right, right))
-        self._product += float(np.dot(left, right))
-        difference = left - right
-        self._difference = max(self._difference, float(difference.max()), -float(difference.min()))
-        np.add(left, right, out=difference)
-        self._sum = max(self._sum, float(difference.max()), -float(difference.min()))
+        energy_left, energy_right, product, difference, total = _relate(left, right)
+        self._left += energy_left
+        self._right += energy_right
+        self._product += product
+        self._difference = max(self._difference, difference)
+        self._sum = max(self._sum, total)
 
     def result(self) -> Sides:
         """The relations over all that was fed."""
@@ -51,3 +51,17 @@ class SidesMeter:
             greatest_difference=self._difference,
             greatest_sum=self._sum,
         )
+
+
+@compiled("UniTuple(f8, 5)(f8[::1], f8[::1])", finite=True)
+def _relate(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[float, float, float, float, float]:
+    """Energy of left, of right, their product, max |L-R| and max |L+R|."""
+    energy_left = energy_right = product = difference = total = 0.0
+    for i in range(len(left)):
+        a, b = left[i], right[i]
+        energy_left += a * a
+        energy_right += b * b
+        product += a * b
+        difference = max(difference, abs(a - b))
+        total = max(total, abs(a + b))
+    return energy_left, energy_right, product, difference, total

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.measure.bins import Remainder
+from deep_tally.compiled import compiled
 
 _PHASE_0 = (
     0.0017089843750,
@@ -47,71 +47,96 @@ PHASES = np.array([_PHASE_0, _PHASE_1, _PHASE_1[::-1], _PHASE_0[::-1]])
 
 _TAPS = PHASES.shape[1]
 _GREATEST_GAIN = float(np.abs(PHASES).sum(axis=1).max())  # 2.0228: no phase can exceed it times the peak
-_CELL = 32
-_FIRST_CELLS = 16
-
-
-def _interpolator() -> NDArray[np.float64]:
-    """All four phases for one cell as a matrix: [shape=(cell + 11 samples before it, 4 * cell outputs)]."""
-    matrix = np.zeros((_CELL + _TAPS - 1, len(PHASES) * _CELL))
-    for sample in range(_CELL):
-        matrix[sample : sample + _TAPS, sample * len(PHASES) : (sample + 1) * len(PHASES)] = PHASES[:, ::-1].T
-    return matrix
+_CELL = 16
 
 
 class TruePeakMeter:
     """True peak of a stream of blocks, exactly, while interpolating only where it can matter.
 
-    The signal is cut into cells of 32 samples. A cell's output depends on it and the 11 samples before
+    Blocks are cut into cells of 16 samples. A cell's output depends on it and the 11 samples before
     it, so it cannot exceed the table's greatest phase gain times the peak of both; a cell whose bound is
     under the best so far is left out.
     """
 
     def __init__(self, channels: int) -> None:
-        self._remainder = Remainder(_CELL, channels)
-        self._before = np.zeros((_TAPS - 1, channels), order="F")
-        self._peak_before = np.zeros(channels)
+        self._before = np.zeros((channels, _TAPS - 1))
         self._best = 0.0
-        self._matrix = _interpolator()
 
-    def feed(self, samples: NDArray[np.float64]) -> None:
-        """Take in float64 [shape=(frames, channels), Fortran order]."""
-        whole = self._remainder.feed(samples)
-        if not len(whole):
-            return
-        for channel in range(whole.shape[1]):
-            self._look(whole[:, channel], channel)
-        self._before = whole[-(_TAPS - 1) :].copy(order="F")
+    def feed(self, samples: NDArray[np.float64], highest: NDArray[np.float64]) -> None:
+        """Take in float64 [shape=(frames, channels), Fortran order] and each channel's greatest absolute value."""
+        for channel in range(samples.shape[1]):
+            before = float(np.abs(self._before[channel]).max())
+            if _GREATEST_GAIN * max(before, highest[channel]) > self._best:
+                self._look(samples[:, channel], channel)
+            else:
+                self._keep(samples[:, channel], channel)
 
     def peak(self) -> float:
         """The greatest absolute value of samples and interpolation; the end of the file runs out into silence."""
-        rest = self._remainder.rest()
-        padded = np.zeros((-(-(len(rest) + _TAPS) // _CELL) * _CELL, rest.shape[1]), order="F")
-        padded[: len(rest)] = rest
-        for channel in range(padded.shape[1]):
-            self._look(padded[:, channel], channel)
+        self.feed(np.zeros((_TAPS, len(self._before)), order="F"), np.zeros(len(self._before)))
         return self._best
 
     def _look(self, signal: NDArray[np.float64], channel: int) -> None:
-        peaks = np.abs(signal).reshape(-1, _CELL).max(axis=1)
-        self._best = max(self._best, float(peaks.max()))
-        bounds = _GREATEST_GAIN * np.maximum(
-            peaks, np.concatenate([self._peak_before[channel : channel + 1], peaks[:-1]])
-        )
-        self._peak_before[channel] = peaks[-1]
-        hopeful = np.flatnonzero(bounds > self._best)
-        if not len(hopeful):
-            return
-        extended = np.concatenate([self._before[:, channel], signal])
-        if len(hopeful) > _FIRST_CELLS:
-            hopeful = hopeful[np.argsort(bounds[hopeful])[::-1]]
-            self._interpolate(extended, hopeful[:_FIRST_CELLS])
-            hopeful = hopeful[_FIRST_CELLS:]
-            hopeful = hopeful[bounds[hopeful] > self._best]
-        if len(hopeful):
-            self._interpolate(extended, hopeful)
+        before = self._before[channel]
+        whole = len(signal) // _CELL * _CELL
+        # The first cells need the samples before the block, the last one may not be whole: both from a copy.
+        first = np.concatenate([before, signal[:_CELL], np.zeros(_CELL)])
+        self._best = _highest(first, min(len(signal), _CELL), PHASES, _GREATEST_GAIN, self._best)
+        if whole > _CELL:
+            lead = _CELL - (_TAPS - 1)
+            self._best = _highest(signal[lead:], whole - _CELL, PHASES, _GREATEST_GAIN, self._best)
+        if len(signal) > max(whole, _CELL):
+            last = np.concatenate([signal[whole - (_TAPS - 1) :], np.zeros(_CELL)])
+            self._best = _highest(last, len(signal) - whole, PHASES, _GREATEST_GAIN, self._best)
+        self._keep(signal, channel)
 
-    def _interpolate(self, extended: NDArray[np.float64], cells: NDArray[np.intp]) -> None:
-        rows = np.lib.stride_tricks.sliding_window_view(extended, _CELL + _TAPS - 1)[cells * _CELL]
-        between = rows @ self._matrix
-        self._best = max(self._best, float(between.max()), -float(between.min()))
+    def _keep(self, signal: NDArray[np.float64], channel: int) -> None:
+        if len(signal) < _TAPS:
+            signal = np.concatenate([self._before[channel], signal])
+        self._before[channel] = signal[-(_TAPS - 1) :]
+
+
+@compiled("f8(f8[::1], i8, f8[:, ::1], f8, f8)", finite=True)
+def _highest(
+    extended: NDArray[np.float64], frames: int, phases: NDArray[np.float64], greatest_gain: float, best: float
+) -> float:
+    """The larger of `best` and the greatest absolute value, between and on the samples, of a signal.
+
+    `extended` has the 11 samples before the signal and its `frames`, up to a whole number of cells.
+    """
+    lead = phases.shape[1] - 1
+    cells = (frames + _CELL - 1) // _CELL
+    bounds = np.empty(cells)
+    before = 0.0
+    for i in range(lead):
+        before = max(before, abs(extended[i]))
+    loudest = 0
+    # Loops over slices of constant length are what the compiler can do several samples at a time.
+    for cell in range(cells):
+        peak = 0.0
+        piece = extended[lead + cell * _CELL : lead + (cell + 1) * _CELL]
+        for i in range(_CELL):
+            peak = max(peak, abs(piece[i]))
+        best = max(best, peak)
+        bounds[cell] = greatest_gain * max(peak, before)
+        before = peak
+        if bounds[cell] > bounds[loudest]:
+            loudest = cell
+    between = np.empty(_CELL)
+    # The loudest first: what it gives rules out most of the others.
+    for turn in range(cells + 1):
+        cell = loudest if turn == 0 else turn - 1
+        if bounds[cell] <= best:
+            continue
+        start = cell * _CELL
+        count = min(frames - start, _CELL)
+        for phase in range(phases.shape[0]):
+            between[:] = 0.0
+            for tap in range(lead + 1):
+                weight = phases[phase, tap]
+                piece = extended[start + lead - tap : start + lead - tap + _CELL]
+                for i in range(_CELL):
+                    between[i] += weight * piece[i]
+            for i in range(count):
+                best = max(best, abs(between[i]))
+    return best

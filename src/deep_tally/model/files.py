@@ -49,13 +49,21 @@ class Entry:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Marker:
+    """A place in a sound file that its maker marked; `text` may be empty."""
+
+    frame: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SoundFormat:
     """What an opened audio file says about itself, held against what is really there.
 
     Attributes
     ----------
     container : str
-        "wav", "rf64", "aiff", "flac", "ogg", "mp3", …
+        "wav", "rf64", "w64", "aiff", "caf", "au", "flac", "ogg", "opus", "mp3", "m4a", …
     bits : int or None
         Valid bits of a sample; 32 or 64 for float; None for lossy formats.
     frames : int
@@ -66,6 +74,14 @@ class SoundFormat:
         Broadcast-wave time stamp in frames since midnight (EBU Tech 3285); None where none is given.
     comments : tuple of str
         Free text the file carries (title, comment, description), for song, tempo and key.
+    said : tuple of (label, text)
+        What else the file says of itself (originator, date, coding history, iXML), to be shown.
+    markers : tuple of Marker
+        In order of time, at most a thousand.
+    contradictions : tuple of str
+        Where the header contradicts the bytes that are there, though they can be read: one clause each.
+    codec_delay_frames : int or None
+        Frames of silence a lossy encoder put before the sound, where the stream tells; they are cut off when decoded.
     """
 
     container: str
@@ -77,6 +93,10 @@ class SoundFormat:
     claimed_frames: int
     time_reference: int | None = None
     comments: tuple[str, ...] = ()
+    said: tuple[tuple[str, str], ...] = ()
+    markers: tuple[Marker, ...] = ()
+    contradictions: tuple[str, ...] = ()
+    codec_delay_frames: int | None = None
 
     @property
     def seconds(self) -> float:

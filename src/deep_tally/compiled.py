@@ -1,0 +1,34 @@
+"""Compile small functions over arrays to machine code.
+
+The compiled code is kept on disk beside the source (or in the user's cache): it is made once, in a worker process
+that imports the meters, and loaded from then on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import ParamSpec, TypeVar
+
+from numba import njit
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+_SUMS_IN_ANY_ORDER = {"reassoc", "contract", "nnan", "ninf", "nsz"}
+
+
+def compiled(signature: str, *, finite: bool = False) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Decorate a function so that it runs compiled.
+
+    Parameters
+    ----------
+    signature : str
+        Numba's, given so that it is compiled when the module is imported and never later.
+    finite : bool
+        Whether samples are known to be finite: then sums may be taken in any order, several at once.
+    """
+    fastmath = _SUMS_IN_ANY_ORDER if finite else {"contract"}
+    decorated: Callable[[Callable[P, R]], Callable[P, R]] = njit(
+        signature, cache=True, nogil=True, error_model="numpy", fastmath=fastmath
+    )
+    return decorated

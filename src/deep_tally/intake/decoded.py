@@ -1,0 +1,224 @@
+"""Formats that need a decoder: libsndfile for most, PyAV's bundled decoders for the rest.
+
+A hostile file can crash a decoder written in C: these readers belong into a process that may die.
+"""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import numpy as np
+import soundfile
+from platformdirs import user_cache_path
+
+from deep_tally.intake.pcm import PcmLayout, PcmReader
+from deep_tally.intake.priming import Told, ogg_has_end, read_mp3, read_mp4, read_opus
+from deep_tally.intake.sound import Block, require_sane
+from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import SampleFormat, SoundFormat
+
+_CODE_SCALE = 2.0**-31
+_FIXED_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
+_FIXED_BITS |= {f"ALAC_{bits}": bits for bits in (16, 20, 24, 32)}
+_FLOAT_BITS = {"FLOAT": 32, "DOUBLE": 64}
+_CONTAINER_NAMES = {"WAVEX": "wav", "RF64": "rf64", "W64": "w64", "AIFF": "aiff", "MPEG": "mp3"}
+_PIECE = 4096
+"""Frames decoded at once: where a file breaks off, no more than this much before the break is lost."""
+
+_SECONDS_MOST = 12 * 3600
+_NO_END = "its stream breaks off before its end is marked"
+
+
+class LibsndfileReader:
+    """A SoundReader over what libsndfile decodes. It raises libsndfile's own errors on opening."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._file = soundfile.SoundFile(path)
+        info = self._file
+        subtype = info.subtype
+        sample_format: SampleFormat = "lossy"
+        bits = None
+        if subtype in _FIXED_BITS:
+            sample_format, bits = "int", _FIXED_BITS[subtype]
+        elif subtype in _FLOAT_BITS:
+            sample_format, bits = "float", _FLOAT_BITS[subtype]
+        try:
+            require_sane(path, info.channels, info.samplerate)
+            told, contradictions = _told(path, info.format, subtype)
+        except UnreadableSound:
+            info.close()
+            raise
+        texts = (info.copy_metadata().get(key, "").strip() for key in ("title", "comment"))
+        container = "opus" if subtype == "OPUS" else _CONTAINER_NAMES.get(info.format, info.format.lower())
+        self._format = SoundFormat(
+            container=container,
+            sample_format=sample_format,
+            bits=bits,
+            rate_hz=info.samplerate,
+            channels=info.channels,
+            frames=info.frames,
+            claimed_frames=max(info.frames, told.frames or 0),
+            comments=tuple(t for t in texts if t),
+            contradictions=contradictions,
+            codec_delay_frames=told.delay_frames,
+        )
+
+    @property
+    def format(self) -> SoundFormat:
+        """What the file is."""
+        return self._format
+
+    def read(self, start: int, frames: int) -> Block:
+        """See `SoundReader.read`."""
+        fixed = self._format.sample_format == "int"
+        channels = self._format.channels
+        frames = max(0, min(frames, self._format.frames - start))
+        whole = np.empty((frames, channels), np.int32 if fixed else np.float64)
+        got = 0
+        try:
+            if self._file.tell() != start:
+                self._seek(start)
+            while got < frames:
+                piece = self._file.read(out=whole[got : got + _PIECE])
+                got += len(piece)
+                if not len(piece):
+                    break
+        except (soundfile.LibsndfileError, OSError, RuntimeError) as error:
+            if not got:
+                raise UnreadableSound(
+                    self._path.name, "its audio cannot be decoded to the end", "ask for the file again"
+                ) from error
+        read = np.asfortranarray(whole[:got])
+        if fixed:
+            bits_set = int(np.bitwise_or.reduce(read, axis=None)) & 0xFFFFFFFF
+            return Block(samples=np.multiply(read, _CODE_SCALE, order="F"), bits_set=bits_set)
+        return Block(samples=read, bits_set=None)
+
+    def _seek(self, start: int) -> None:
+        """Go to a frame; a file that cannot be searched because its end is missing is decoded anew up to there."""
+        try:
+            self._file.seek(start)
+        except (soundfile.LibsndfileError, RuntimeError):
+            self._file.close()
+            self._file = soundfile.SoundFile(self._path)
+            while (left := start - self._file.tell()) > 0:
+                if not len(self._file.read(min(left, _PIECE))):
+                    return
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._file.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def _told(path: Path, container: str, codec: str) -> tuple[Told, tuple[str, ...]]:
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        if codec == "MPEG_LAYER_III" and container == "MP3":
+            return read_mp3(file), ()
+        if container == "OGG":
+            told = read_opus(file) if codec == "OPUS" else Told()
+            return told, () if ogg_has_end(file) else (_NO_END,)
+    finally:
+        os.close(file)
+    return Told(), ()
+
+
+def open_with_av(path: Path) -> PcmReader:
+    """Decode a file with PyAV into a nameless temporary file and read that.
+
+    Its seeking is not exact to the sample, and an edge of sound must be. The temporary file has no name, so nothing
+    is left behind however the process ends.
+
+    Raises
+    ------
+    UnreadableSound
+    """
+    import av
+
+    with _temporary() as decoded:
+        try:
+            layout = _decode(av, path, decoded.fileno())
+        except (av.FFmpegError, OSError, ValueError, IndexError, EOFError) as error:
+            raise UnreadableSound(
+                path.name, "no audio in it can be decoded, it may be incomplete", "ask for the file again, as WAV"
+            ) from error
+        return PcmReader(path, os.dup(decoded.fileno()), layout)
+
+
+def _temporary() -> tempfile._TemporaryFileWrapper[bytes]:
+    folder = user_cache_path("deep-tally")
+    folder.mkdir(parents=True, exist_ok=True)
+    return tempfile.TemporaryFile(dir=folder)  # type: ignore[return-value]
+
+
+def _decode(av: object, path: Path, out: int) -> PcmLayout:
+    with av.open(str(path), metadata_errors="replace") as container:  # type: ignore[attr-defined]
+        stream = container.streams.audio[0]
+        codec = stream.codec_context
+        rate_hz, channels = codec.rate, codec.layout.nb_channels
+        require_sane(path, channels, rate_hz)
+        is_alac = codec.name == "alac"
+        bits = _alac_bits(codec.extradata) if is_alac else None
+        floating = not is_alac
+        resampler = av.AudioResampler(format="flt" if floating else "s32")  # type: ignore[attr-defined]
+        frames = 0
+        broken = False
+        try:
+            for decoded in container.decode(stream):
+                for piece in resampler.resample(decoded):
+                    samples = piece.to_ndarray().reshape(-1, channels)
+                    os.write(out, np.ascontiguousarray(samples).tobytes())
+                    frames += len(samples)
+                if frames > _SECONDS_MOST * rate_hz:
+                    raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
+        except av.FFmpegError:  # type: ignore[attr-defined]
+            broken = True
+            if not frames:
+                raise
+        seconds = float(stream.duration * stream.time_base) if stream.duration and not floating else 0.0
+        claimed = max(frames, round(seconds * rate_hz)) if is_alac else frames
+        kind = container.format.name.split(",")
+        texts = (container.metadata.get(key, "").strip() for key in ("title", "comment"))
+        comments = tuple(t for t in texts if t)
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        delay = read_mp4(file).delay_frames if "mp4" in kind and not is_alac else None
+    finally:
+        os.close(file)
+    return PcmLayout(
+        format=SoundFormat(
+            container="m4a" if "mp4" in kind else kind[0],
+            sample_format="int" if is_alac else "lossy",
+            bits=bits,
+            rate_hz=rate_hz,
+            channels=channels,
+            frames=frames,
+            claimed_frames=claimed,
+            comments=comments,
+            contradictions=(_NO_END,) if broken else (),
+            codec_delay_frames=delay,
+        ),
+        sample_bytes=4,
+        data_offset=0,
+    )
+
+
+def _alac_bits(cookie: bytes | None) -> int:
+    """The depth in ALAC's magic cookie: byte 5 of its configuration, which may stand in a box of 12 bytes."""
+    cookie = cookie or b""
+    if cookie[4:8] == b"alac":
+        cookie = cookie[12:]
+    return cookie[5] if len(cookie) > 5 and cookie[5] in (16, 20, 24, 32) else 16

@@ -1,0 +1,139 @@
+"""Read plain samples, fixed point or float, straight from a file's bytes: no decoder in between.
+
+`preadv` into one buffer, never a memory map: a file that shrinks while it is read is an error, not the end of the
+process.
+"""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+from types import TracebackType
+from typing import Self
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.compiled import compiled
+from deep_tally.intake.sound import Block, require_sane
+from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import SoundFormat
+
+_CODE_SCALE = 2.0**-31
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PcmLayout:
+    """Where a file's samples lie and how they are stored.
+
+    Attributes
+    ----------
+    format : SoundFormat
+    sample_bytes : int
+        Bytes of one sample of one channel as stored.
+    data_offset : int
+        Byte of the first sample.
+    big_endian : bool
+    unsigned : bool
+        8-bit samples with their zero at 128 (WAV).
+    """
+
+    format: SoundFormat
+    sample_bytes: int
+    data_offset: int
+    big_endian: bool = False
+    unsigned: bool = False
+
+
+class PcmReader:
+    """A SoundReader over a `PcmLayout`; it owns the file descriptor."""
+
+    def __init__(self, path: Path, file: int, layout: PcmLayout) -> None:
+        require_sane(path, layout.format.channels, layout.format.rate_hz)
+        self._path = path
+        self._file = file
+        self._layout = layout
+        self._room(0)
+
+    def _room(self, frames: int) -> None:
+        channels = self._layout.format.channels
+        self._raw = np.empty(frames * channels * self._layout.sample_bytes, np.uint8)
+        self._samples = np.empty((channels, frames))
+
+    @property
+    def format(self) -> SoundFormat:
+        """What the file is."""
+        return self._layout.format
+
+    def read(self, start: int, frames: int) -> Block:
+        """See `SoundReader.read`."""
+        layout = self._layout
+        channels = layout.format.channels
+        frames = max(0, min(frames, layout.format.frames - start))
+        if frames > self._samples.shape[1]:
+            self._room(frames)
+        raw = self._raw[: frames * channels * layout.sample_bytes]
+        try:
+            offset = layout.data_offset + start * channels * layout.sample_bytes
+            got = os.preadv(self._file, [raw.data], offset) if frames else 0
+        except OSError as error:
+            raise UnreadableSound(
+                self._path.name, f"reading it failed ({error.strerror})", "copy it to this machine and try again"
+            ) from error
+        if got < len(raw):
+            raise UnreadableSound(
+                self._path.name, "the file shrank while it was read", "wait until it has arrived and read it again"
+            )
+        samples = self._samples[:, :frames]
+        order = ">" if layout.big_endian else "<"
+        if layout.format.sample_format == "float":
+            np.copyto(samples, raw.view(f"{order}f{layout.sample_bytes}").reshape(frames, channels).T)
+            return Block(samples=samples.T, bits_set=None)
+        bits_set = 0
+        if layout.sample_bytes == 3:
+            order_24 = (2, 1, 0) if layout.big_endian else (0, 1, 2)
+            for channel in range(channels):
+                bits_set |= _unpack_24(raw[3 * channel :], 3 * channels, samples[channel], *order_24)
+            return Block(samples=samples.T, bits_set=bits_set & 0xFFFFFFFF)
+        stored = raw.view(f"{order}i{layout.sample_bytes}").reshape(frames, channels)
+        if layout.unsigned:
+            stored = np.bitwise_xor(stored, np.int8(-128), out=stored)
+        bits_set = int(np.bitwise_or.reduce(stored, axis=None)) << (32 - 8 * layout.sample_bytes)
+        np.multiply(stored.T, 2.0 ** (1 - 8 * layout.sample_bytes), out=samples)
+        return Block(samples=samples.T, bits_set=bits_set & 0xFFFFFFFF)
+
+    def close(self) -> None:
+        """Let go of the file."""
+        os.close(self._file)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+@compiled("i4(u1[::1], i8, f8[::1], i8, i8, i8)", finite=True)
+def _unpack_24(
+    raw: NDArray[np.uint8], step: int, samples: NDArray[np.float64], low: int, middle: int, high: int
+) -> int:
+    """One channel of interleaved 24-bit samples, `step` bytes apart; returns the OR of its codes, shifted up.
+
+    `low`, `middle` and `high` say which byte is which.
+    """
+    at = np.uint64(0)  # unsigned: no index can be meant from the end
+    low_byte, middle_byte, high_byte = np.uint64(low), np.uint64(middle), np.uint64(high)
+    bits_set = np.int32(0)
+    for i in range(len(samples)):
+        code = np.int32(
+            (np.uint32(raw[at + low_byte]) << np.uint32(8))
+            | (np.uint32(raw[at + middle_byte]) << np.uint32(16))
+            | (np.uint32(raw[at + high_byte]) << np.uint32(24))
+        )
+        bits_set = np.int32(bits_set | code)
+        samples[i] = code * _CODE_SCALE
+        at += np.uint64(step)
+    return int(bits_set)
