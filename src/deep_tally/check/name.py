@@ -8,12 +8,11 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from deep_tally.check._build import about
-from deep_tally.intake.roles import words_of
+from deep_tally.intake.words import bare_stem, leading_number, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
 
-_LEADING_NUMBER = re.compile(r"^\s*(\d{1,3})(?=[\s_.\-)])[\s_.\-)]*")
 _COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?)$", re.IGNORECASE)
 # Characters and names one common family of systems refuses (published by its maker; from memory).
 _REFUSED_CHARACTERS = frozenset('<>:"\\|?*')
@@ -23,12 +22,6 @@ _SHARED_LEAST = 3
 
 def _name(track: Track) -> str:
     return track.path.rpartition("/")[2]
-
-
-def _bare(track: Track) -> str:
-    """The stem without its track number, in one case and Unicode form (UAX #15, NFC)."""
-    stem = unicodedata.normalize("NFC", track.stem).casefold()
-    return _LEADING_NUMBER.sub("", stem).strip()
 
 
 def _shared_words(tracks: Iterable[Track]) -> set[str]:
@@ -68,7 +61,7 @@ def clash(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Names that are equal but for case, Unicode form or the track number."""
     groups: defaultdict[tuple[str, str], list[Track]] = defaultdict(list)
     for track in song.asked:
-        if bare := _bare(track):
+        if bare := bare_stem(track.path):
             groups[track.path.rpartition("/")[0], bare].append(track)
     for tracks in groups.values():
         if len(tracks) > 1:
@@ -99,8 +92,8 @@ def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def _numbered(song: SongSet) -> dict[int, list[Track]]:
     numbers: defaultdict[int, list[Track]] = defaultdict(list)
     for track in song.asked:
-        if match := _LEADING_NUMBER.match(track.stem):
-            numbers[int(match[1])].append(track)
+        if (number := leading_number(track.stem)) is not None:
+            numbers[number].append(track)
     return numbers
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
+from deep_tally.model.files import MidiFacts
 
 T = TypeVar("T")
 
@@ -68,17 +69,70 @@ def title_of(name: str) -> str | None:
     return " ".join(words[first : last + 1])
 
 
-def read_facts(delivery_name: str, paths: Iterable[str], comments: Iterable[str]) -> SongFacts:
+_LABELLED = re.compile(
+    r"^[\s*\-]*(song|title|titel|tempo|bpm|key|tonart)[ \t]*[:=][ \t]*(\S.*?)[ \t]*$", re.IGNORECASE | re.MULTILINE
+)
+_NUMBER = re.compile(r"\d{2,3}(?:[.,]\d{1,3})?")
+
+
+def facts_in(text: str) -> SongFacts:
+    """Song, tempo and key as a client's notes state them: "Tempo: 96", "Key: D minor", or as names do."""
+    title = tempo = key = None
+    for label, value in _LABELLED.findall(text):
+        label = label.casefold()
+        if label in ("song", "title", "titel"):
+            title = title or value.strip("\"“”'")
+        elif label in ("tempo", "bpm"):
+            number = _NUMBER.search(value)
+            if tempo is None and number and SLOWEST_BPM <= float(number[0].replace(",", ".")) <= FASTEST_BPM:
+                tempo = float(number[0].replace(",", "."))
+        else:
+            key = key or key_in(value) or key_in(f"{value} major")
+    return SongFacts(title=title, tempo_bpm=tempo or tempo_in(text), key=key or key_in(text))
+
+
+def read_facts(
+    name: str,
+    paths: Iterable[str],
+    comments: Iterable[str],
+    *,
+    around: str = "",
+    midi: Iterable[MidiFacts] = (),
+    notes: Iterable[str] = (),
+) -> SongFacts:
     """Song, tempo and key of a set.
 
-    The delivery's own name counts first, then what most files and comments say.
+    Parameters
+    ----------
+    name : str
+        The set's or delivery's own name, which counts first.
+    paths, comments : iterables of str
+        Names and free texts of its files: what most of them say.
+    around : str
+        The delivery's name, where the set is one of several.
+    midi, notes
+        What MIDI files and the client's notes state.
     """
     texts = [*paths, *comments]
+    files = list(midi)
+    said = [facts_in(note) for note in notes]
     return SongFacts(
-        title=title_of(delivery_name),
-        tempo_bpm=tempo_in(delivery_name) or _most_common(tempo_in(t) for t in texts),
-        key=key_in(delivery_name) or _most_common(key_in(t) for t in texts),
+        title=title_of(name) or _first(s.title for s in said) or title_of(around),
+        tempo_bpm=tempo_in(name)
+        or _first(m.tempo_bpm for m in files)
+        or _most_common(tempo_in(t) for t in texts)
+        or _first(s.tempo_bpm for s in said)
+        or tempo_in(around),
+        key=key_in(name)
+        or _most_common(key_in(t) for t in texts)
+        or _first(s.key for s in said)
+        or _first(m.key for m in files)
+        or key_in(around),
     )
+
+
+def _first(values: Iterable[T | None]) -> T | None:
+    return next((v for v in values if v is not None), None)
 
 
 def _most_common(values: Iterable[T | None]) -> T | None:

@@ -39,13 +39,62 @@ class Role(enum.Enum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MidiFacts:
+    """What a MIDI file states; None where it states nothing (no tempo event is no tempo, not 120).
+
+    Attributes
+    ----------
+    tempo_bpm : float or None
+        Of its first tempo event.
+    tempo_changes : int
+        How many tempo events set another tempo after the first.
+    meter : str or None
+        "4/4", of its first time signature.
+    seconds : float or None
+        Length; None without a tempo.
+    beats : float
+        Length in quarter notes.
+    """
+
+    title: str | None = None
+    tempo_bpm: float | None = None
+    tempo_changes: int = 0
+    meter: str | None = None
+    key: str | None = None
+    seconds: float | None = None
+    beats: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
-    """One file found in a delivery, before it is opened."""
+    """One file found in a delivery, before it is measured.
+
+    Attributes
+    ----------
+    path : str
+        Inside the delivery.
+    source : Path
+        Where its bytes are: the client's file, or the private copy of what came in a zip.
+    song : str
+        The song set it belongs to: a folder's name, a shared beginning of names, or the delivery's name.
+    mtime_ns : int
+        When it was last changed, as the file system tells it.
+    archived : str
+        For a file out of a zip: the zip, the member and its checksum, which stay the same when it is unpacked anew.
+    text : str
+        What a plain-text note says; empty for every other role.
+    midi : MidiFacts or None
+    """
 
     path: str
     source: Path
     role: Role
     bytes: int
+    song: str = ""
+    mtime_ns: int = 0
+    archived: str = ""
+    text: str = ""
+    midi: MidiFacts | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -140,3 +189,8 @@ class Intake:
     def sounds(self) -> tuple[Entry, ...]:
         """The entries that are to be opened and measured."""
         return tuple(e for e in self.entries if e.role.is_audio)
+
+    @property
+    def songs(self) -> tuple[str, ...]:
+        """The song sets, in the order of their first files."""
+        return tuple(dict.fromkeys(e.song for e in self.sounds))

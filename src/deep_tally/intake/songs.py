@@ -1,0 +1,123 @@
+"""Which files belong to one song? By folder and by the beginning that names share."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import replace
+
+from deep_tally.intake.facts import tempo_in, title_of
+from deep_tally.intake.words import bare_stem, words_of
+from deep_tally.model.files import Entry, Role
+
+_LEAST = 3
+_SEPARATOR = re.compile(r"\s+[-–—]\s+|_+|\s*\|\s*")
+# Folders that sort one song's files, in English and German: plain words of the trade.
+_SORTING_WORDS = frozenset(
+    """drums drum percussion perc bass basses guitar guitars gtr gtrs acoustic electric keys keyboard keyboards synth
+    synths piano organ strings brass winds woodwinds horns orchestra vocals vocal vox voice voices backing backings bgv
+    lead leads choir fx effects sfx loops pads group groups submix submixes bus buses stem stems wet dry mono stereo raw
+    audio file files track tracks trackout trackouts multitrack multitracks wav wave wavs aiff flac mp midi notes
+    doc docs documents info text reference references ref refs click mix mixes rough mixdown master masters export exports
+    exported bounce bounces printed print send returns return new old final version extra extras other misc various
+    consolidated session recording recordings lossless hd bit khz k hz and the of for
+    schlagzeug bässe gitarre gitarren tasten klavier streicher bläser stimme stimmen gesang chor effekte spur spuren
+    gruppe gruppen mischung dokumente und""".split()
+)
+
+
+def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
+    """Give every entry its song.
+
+    A folder is a song of its own when it holds at least three files to mix and something says so: its name states a
+    tempo, a mix lies in it, or parts of the same name lie beside it in another folder. Folders that only sort (Drums,
+    Vocals, 48k) never are. Within a folder, names may begin with two songs' titles.
+    """
+    folders: defaultdict[tuple[str, ...], list[Entry]] = defaultdict(list)
+    for entry in entries:
+        if entry.role.is_asked:
+            folders[_song_folder(entry.path)].append(entry)
+    songs = {folder for folder in folders if _is_song(folder, folders, entries)}
+    if len(songs) < 2 and not (songs and len(folders[()]) >= _LEAST):
+        songs = set()
+    last = Counter(folder[-1] for folder in songs)
+    named = {f: (f[-1] if last[f[-1]] == 1 else " / ".join(f)).removesuffix(".zip") for f in songs}
+    placed = []
+    for entry in entries:
+        home = _home(_folders(entry.path), songs)
+        song = named[home] if home is not None else delivery_name
+        placed.append(replace(entry, song=song))
+    placed = _by_beginnings(placed)
+    return _seat_companions(placed, delivery_name)
+
+
+def _folders(path: str) -> tuple[str, ...]:
+    return tuple(path.split("/")[:-1])
+
+
+def _song_folder(path: str) -> tuple[str, ...]:
+    """A file's folders up to the last that does more than sort."""
+    folders = _folders(path)
+    while folders and _only_sorts(folders[-1]):
+        folders = folders[:-1]
+    return folders
+
+
+def _only_sorts(folder: str) -> bool:
+    return set(words_of(folder)) <= _SORTING_WORDS
+
+
+def _home(folders: tuple[str, ...], songs: set[tuple[str, ...]]) -> tuple[str, ...] | None:
+    return next((folders[:n] for n in range(len(folders), -1, -1) if folders[:n] in songs), None)
+
+
+def _is_song(folder: tuple[str, ...], folders: dict[tuple[str, ...], list[Entry]], entries: Sequence[Entry]) -> bool:
+    mine = folders[folder]
+    if not folder or len(mine) < _LEAST:
+        return False
+    if tempo_in(folder[-1]) is not None:
+        return True
+    if any(e.role is Role.ROUGH_MIX and _folders(e.path)[: len(folder)] == folder for e in entries):
+        return True
+    names = {bare_stem(e.path) for e in mine}
+    return any(
+        names & {bare_stem(e.path) for e in others}
+        for other, others in folders.items()
+        if other != folder and len(others) >= _LEAST
+    )
+
+
+def _beginning(path: str) -> str | None:
+    parts = _SEPARATOR.split(path.rpartition("/")[2].rpartition(".")[0], maxsplit=1)
+    return parts[0].strip() if len(parts) == 2 and title_of(parts[0]) is not None else None
+
+
+def _by_beginnings(entries: list[Entry]) -> list[Entry]:
+    """Split a song whose files all begin with one of several titles, and whose parts' names recur under them."""
+    groups: defaultdict[str, defaultdict[str, list[Entry]]] = defaultdict(lambda: defaultdict(list))
+    for entry in entries:
+        if entry.role.is_asked:
+            groups[entry.song][_beginning(entry.path) or ""].append(entry)
+    moved: dict[str, str] = {}
+    for beginnings in groups.values():
+        if len(beginnings) < 2 or "" in beginnings or min(map(len, beginnings.values())) < _LEAST:
+            continue
+        rests = [{_SEPARATOR.split(bare_stem(e.path), maxsplit=1)[-1] for e in part} for part in beginnings.values()]
+        if all(any(a & b for b in rests if b is not a) for a in rests):
+            moved |= {e.path: beginning for beginning, part in beginnings.items() for e in part}
+    return [replace(e, song=moved.get(e.path, e.song)) for e in entries]
+
+
+def _seat_companions(entries: list[Entry], delivery_name: str) -> list[Entry]:
+    """A mix, click or note that lies beside several songs goes to the one whose words it carries, else to the first."""
+    songs = list(dict.fromkeys(e.song for e in entries if e.role.is_asked))
+    if len(songs) < 2:
+        return entries
+    placed = []
+    for entry in entries:
+        if entry.song not in songs or (not entry.role.is_asked and entry.song == delivery_name):
+            words = set(words_of(entry.path))
+            entry = replace(entry, song=max(songs, key=lambda s: len(words & set(words_of(s)))))
+        placed.append(entry)
+    return placed
