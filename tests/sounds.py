@@ -82,3 +82,10 @@ def pcm_fmt(*, channels: int = 1, rate: int = RATE, bits: int = 16, tag: int = 1
 def riff(*chunks: bytes, kind: bytes = b"RIFF") -> bytes:
     body = b"WAVE" + b"".join(chunks)
     return kind + struct.pack("<I", len(body)) + body
+
+
+def wav_bytes(samples: NDArray[np.int16] | None = None, *, rate: int = RATE) -> bytes:
+    """A small mono WAV of 16 bits: a tenth of a second of a tone, unless samples are given."""
+    if samples is None:
+        samples = np.rint(sine(440, 0.1, peak=8000.0, rate=rate)).astype(np.int16)
+    return riff(chunk(b"fmt ", pcm_fmt(rate=rate)), chunk(b"data", samples.astype("<i2").tobytes()))

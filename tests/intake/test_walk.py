@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import os
+import struct
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
 
+from deep_tally.intake.folders import natural_key
 from deep_tally.intake.reading import open_sound
-from deep_tally.intake.walk import natural_key, take_in
+from deep_tally.intake.walk import take_in
 from deep_tally.model.errors import NothingToCheck, UnreadableSound
 from deep_tally.model.files import Role
 
@@ -92,7 +94,11 @@ def test_a_path_behind_a_closed_folder_is_one_sentence(tmp_path: Path, monkeypat
         (lambda p: p / "missing", "there is no such file or folder; check the path"),
         (lambda p: (p / "empty").mkdir() or p / "empty", "the folder is empty; choose"),
         (lambda p: (p / "n.txt").write_text("x") and p, "none of its 1 files is audio; choose"),
-        (lambda p: (p / "a.zip").write_bytes(b"PK\x03\x04") and p / "a.zip", "is a zip archive; unpack it"),
+        (
+            lambda p: (p / "a").write_bytes(b"Rar!\x1a\x07\x01\0") and p / "a",
+            "is a RAR archive, which cannot be opened",
+        ),
+        (lambda p: (p / "a").write_bytes(b"7z\xbc\xaf\x27\x1c") and p / "a", "is a 7z archive, which cannot be"),
     ],
 )
 def test_nothing_to_check_is_one_sentence_with_the_path(tmp_path: Path, make: object, words: str) -> None:
@@ -127,3 +133,84 @@ def test_names_that_are_no_text_survive(tmp_path: Path) -> None:
 
 def test_figures_sort_by_their_value() -> None:
     assert sorted(["10 b", "2 a", "A", "b 3", "B 20"], key=natural_key) == ["2 a", "10 b", "A", "b 3", "B 20"]
+
+
+def test_a_linked_folder_is_looked_into_once_and_a_loop_ends(tmp_path: Path) -> None:
+    elsewhere = tmp_path / "elsewhere"
+    sound(elsewhere / "Voice.wav")
+    folder = tmp_path / "Song"
+    sound(folder / "Bass.wav")
+    (folder / "linked").symlink_to(elsewhere)
+    (folder / "again").symlink_to(elsewhere)
+    (folder / "up").symlink_to(folder)
+    assert sorted(Path(p).name for p in roles(folder)) == ["Bass.wav", "Voice.wav"]
+
+
+def test_thousands_of_files_are_counted_while_they_are_found(tmp_path: Path) -> None:
+    for number in range(2000):
+        folder = tmp_path / str(number // 500)
+        folder.mkdir(exist_ok=True)
+        (folder / f"{number}.wav").write_bytes(b"RIFF")
+    steps: list[tuple[int, int]] = []
+    intake = take_in([tmp_path], on_step=lambda done, total: steps.append((done, total)))
+    assert len(intake.entries) == 2000
+    assert steps[-1] == (2000, 0)
+
+
+def test_a_name_no_encoding_reads_keeps_its_bytes(tmp_path: Path) -> None:
+    name = os.fsdecode(b"V\xf6ice.wav")
+    (tmp_path / name).write_bytes(b"RIFF")
+    assert [os.fsencode(e.path) for e in take_in([tmp_path]).entries] == [b"V\xf6ice.wav"]
+
+
+def test_a_stray_names_the_audio_it_stands_beside(tmp_path: Path) -> None:
+    for name in ("Kick.wav", "Bass.flac"):
+        sound(tmp_path / name)
+    for name in ("Kick.wav.abc", "Bass.def", "odd.ghi"):
+        (tmp_path / name).write_bytes(b"\1\2\0\3")
+    found = {e.path: e.beside for e in take_in([tmp_path]).entries if e.role is Role.STRAY}
+    assert found == {"Kick.wav.abc": "Kick.wav", "Bass.def": "Bass.flac", "odd.ghi": ""}
+
+
+def test_text_a_person_wrote_is_a_document_and_a_programs_is_a_stray(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    (tmp_path / "README").write_text("Tempo: 96\nKey: D minor\n")
+    (tmp_path / "session.abc").write_text('{"tracks": []}')
+    (tmp_path / "session.def").write_text("<session/>")
+    entries = {e.path: e for e in take_in([tmp_path]).entries}
+    assert entries["README"].role is Role.DOCUMENT
+    assert entries["README"].text == "Tempo: 96\nKey: D minor"
+    assert {entries["session.abc"].role, entries["session.def"].role} == {Role.STRAY}
+
+
+def test_a_film_is_a_reference_and_the_sound_of_an_mp4_is_not(tmp_path: Path) -> None:
+    def box(name: bytes, content: bytes) -> bytes:
+        return struct.pack(">I4s", 8 + len(content), name) + content
+
+    def mp4(handler: bytes) -> bytes:
+        # ISO/IEC 14496-12, 8.4.3: version and flags, pre_defined, handler_type.
+        return box(b"ftyp", b"isom\0\0\2\0") + box(
+            b"moov", box(b"trak", box(b"mdia", box(b"hdlr", bytes(8) + handler + bytes(13))))
+        )
+
+    (tmp_path / "Clip.mp4").write_bytes(mp4(b"vide"))
+    (tmp_path / "Voice.m4a").write_bytes(mp4(b"soun"))
+    assert roles(tmp_path) == {"Clip.mp4": Role.REFERENCE, "Voice.m4a": Role.TRACKOUT}
+
+
+@pytest.mark.parametrize(
+    ("files", "mixes"),
+    [
+        (["Night Bus.wav", "Night Bus_Kick.wav", "Night Bus_Bass.wav", "Night Bus_Voice.wav"], ["Night Bus.wav"]),
+        (["Night Bus.wav", "parts/Kick.wav", "parts/Bass.wav", "parts/Voice.wav"], ["Night Bus.wav"]),
+        (["N.wav", "N.mp3", "parts/Kick.wav", "parts/Bass.wav", "parts/Voice.wav"], ["N.mp3", "N.wav"]),
+        (["Kick.wav", "Kick 2.wav", "Bass.wav", "Voice.wav"], []),
+        (["Kick.wav", "more/Bass.wav", "more/Voice.wav"], []),
+        (["rough mix.wav", "Night.wav", "Night Kick.wav", "Night Bass.wav", "Night Voice.wav"], ["rough mix.wav"]),
+    ],
+)
+def test_a_mix_is_known_by_its_name_or_its_place(tmp_path: Path, files: list[str], mixes: list[str]) -> None:
+    for name in files:
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_bytes(b"RIFF\0\0\0\0WAVE" if name.endswith("wav") else b"ID3")
+    assert [path for path, role in roles(tmp_path).items() if role is Role.ROUGH_MIX] == mixes

@@ -13,7 +13,7 @@ from typing import Literal
 
 from deep_tally.check.common import find_common, length_difference_s
 from deep_tally.intake.facts import read_facts
-from deep_tally.intake.walk import natural_key
+from deep_tally.intake.folders import natural_key
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Role

@@ -72,7 +72,7 @@ def title_of(name: str) -> str | None:
 _LABELLED = re.compile(
     r"^[\s*\-]*(song|title|titel|tempo|bpm|key|tonart)[ \t]*[:=][ \t]*(\S.*?)[ \t]*$", re.IGNORECASE | re.MULTILINE
 )
-_NUMBER = re.compile(r"\d{2,3}(?:[.,]\d{1,3})?")
+_NUMBER = re.compile(r"(?<!\d)\d{2,3}(?:[.,]\d{1,3})?(?!\d)")
 
 
 def facts_in(text: str) -> SongFacts:

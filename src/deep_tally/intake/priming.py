@@ -94,10 +94,10 @@ def ogg_has_end(file: int) -> bool:
 def read_mp4(file: int) -> Told:
     """The first edit of an MP4's audio track: the frames that are skipped before the sound."""
     total = os.fstat(file).st_size
-    moov = _find_box(file, (b"moov",), 0, total)
+    moov = find_box(file, (b"moov",), 0, total)
     if moov is None:
         return Told()
-    at = _find_box(file, (b"trak", b"edts", b"elst"), *moov)
+    at = find_box(file, (b"trak", b"edts", b"elst"), *moov)
     if at is None:
         return Told()
     raw = os.pread(file, 28, at[0])
@@ -109,7 +109,7 @@ def read_mp4(file: int) -> Told:
     return Told(skipped if 0 < skipped < 100_000 else None)
 
 
-def _find_box(file: int, names: tuple[bytes, ...], start: int, stop: int) -> tuple[int, int] | None:
+def find_box(file: int, names: tuple[bytes, ...], start: int, stop: int) -> tuple[int, int] | None:
     """(start, stop) of the content of the first box on this path."""
     position = start
     for _ in range(1000):
@@ -124,6 +124,6 @@ def _find_box(file: int, names: tuple[bytes, ...], start: int, stop: int) -> tup
             return None
         if name == names[0]:
             inside = (position + content, min(stop, position + size))
-            return inside if len(names) == 1 else _find_box(file, names[1:], *inside)
+            return inside if len(names) == 1 else find_box(file, names[1:], *inside)
         position += size
     return None

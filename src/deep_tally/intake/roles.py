@@ -93,12 +93,3 @@ def _a_folder_above(parts: Sequence[Entry]) -> set[str]:
         if len({bare_stem(e.path) for e in here}) == 1 and below >= _PARTS_LEAST and below + len(here) == len(parts):
             return {e.path for e in here}
     return set()
-
-
-def is_cache_beside(path: str, sounds: frozenset[str]) -> bool:
-    """Whether a file that is no audio stands beside an audio file of the same stem, as waveform caches do.
-
-    `sounds` are the paths of the files whose bytes are audio, without endings.
-    """
-    stem = path.rpartition(".")[0]
-    return stem in sounds or stem.rpartition(".")[0] in sounds

@@ -16,14 +16,14 @@ _SEPARATOR = re.compile(r"\s+[-–—]\s+|_+|\s*\|\s*")
 # Folders that sort one song's files, in English and German: plain words of the trade.
 _SORTING_WORDS = frozenset(
     """drums drum percussion perc bass basses guitar guitars gtr gtrs acoustic electric keys keyboard keyboards synth
-    synths piano organ strings brass winds woodwinds horns orchestra vocals vocal vox voice voices backing backings bgv
-    lead leads choir fx effects sfx loops pads group groups submix submixes bus buses stem stems wet dry mono stereo raw
-    audio file files track tracks trackout trackouts multitrack multitracks wav wave wavs aiff flac mp midi notes
-    doc docs documents info text reference references ref refs click mix mixes rough mixdown master masters export exports
-    exported bounce bounces printed print send returns return new old final version extra extras other misc various
-    consolidated session recording recordings lossless hd bit khz k hz and the of for
-    schlagzeug bässe gitarre gitarren tasten klavier streicher bläser stimme stimmen gesang chor effekte spur spuren
-    gruppe gruppen mischung dokumente und""".split()
+    synths piano organ strings brass winds woodwinds horns orchestra vocals vocal vox voice voices backing
+    backings bgv lead leads choir fx effects sfx loops pads group groups submix submixes bus buses stem stems
+    wet dry mono stereo raw audio file files track tracks trackout trackouts multitrack multitracks wav wave
+    wavs aiff flac mp midi notes doc docs documents info text reference references ref refs click mix mixes
+    rough mixdown master masters export exports exported bounce bounces printed print send returns return new
+    old final version extra extras other misc various consolidated session recording recordings lossless hd
+    bit khz k hz and the of for schlagzeug bässe gitarre gitarren tasten klavier streicher bläser stimme
+    stimmen gesang chor effekte spur spuren gruppe gruppen mischung dokumente und""".split()
 )
 
 
@@ -43,13 +43,14 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
         songs = set()
     last = Counter(folder[-1] for folder in songs)
     named = {f: (f[-1] if last[f[-1]] == 1 else " / ".join(f)).removesuffix(".zip") for f in songs}
-    placed = []
-    for entry in entries:
-        home = _home(_folders(entry.path), songs)
-        song = named[home] if home is not None else delivery_name
-        placed.append(replace(entry, song=song))
-    placed = _by_beginnings(placed)
-    return _seat_companions(placed, delivery_name)
+    if songs and len(folders[()]) >= _LEAST:
+        songs.add(())
+        named[()] = delivery_name
+    homes = {e.path: _home(_folders(e.path), songs) for e in entries}
+    placed = [replace(e, song=named[home] if (home := homes[e.path]) is not None else "") for e in entries]
+    if not songs:
+        return _by_beginnings([replace(e, song=delivery_name) for e in entries])
+    return _seat_rest(placed)
 
 
 def _folders(path: str) -> tuple[str, ...]:
@@ -94,30 +95,27 @@ def _beginning(path: str) -> str | None:
 
 
 def _by_beginnings(entries: list[Entry]) -> list[Entry]:
-    """Split a song whose files all begin with one of several titles, and whose parts' names recur under them."""
-    groups: defaultdict[str, defaultdict[str, list[Entry]]] = defaultdict(lambda: defaultdict(list))
+    """Split files that all begin with one of several titles, where the parts' names recur under them."""
+    begun: defaultdict[str, list[Entry]] = defaultdict(list)
     for entry in entries:
         if entry.role.is_asked:
-            groups[entry.song][_beginning(entry.path) or ""].append(entry)
-    moved: dict[str, str] = {}
-    for beginnings in groups.values():
-        if len(beginnings) < 2 or "" in beginnings or min(map(len, beginnings.values())) < _LEAST:
-            continue
-        rests = [{_SEPARATOR.split(bare_stem(e.path), maxsplit=1)[-1] for e in part} for part in beginnings.values()]
-        if all(any(a & b for b in rests if b is not a) for a in rests):
-            moved |= {e.path: beginning for beginning, part in beginnings.items() for e in part}
-    return [replace(e, song=moved.get(e.path, e.song)) for e in entries]
-
-
-def _seat_companions(entries: list[Entry], delivery_name: str) -> list[Entry]:
-    """A mix, click or note that lies beside several songs goes to the one whose words it carries, else to the first."""
-    songs = list(dict.fromkeys(e.song for e in entries if e.role.is_asked))
-    if len(songs) < 2:
+            begun[_beginning(entry.path) or ""].append(entry)
+    rest = begun.pop("", [])  # a mix or two that carry a title alone
+    if len(begun) < 2 or min(map(len, begun.values())) < _LEAST or len(rest) >= _LEAST:
         return entries
-    placed = []
-    for entry in entries:
-        if entry.song not in songs or (not entry.role.is_asked and entry.song == delivery_name):
-            words = set(words_of(entry.path))
-            entry = replace(entry, song=max(songs, key=lambda s: len(words & set(words_of(s)))))
-        placed.append(entry)
-    return placed
+    rests = [{_SEPARATOR.split(bare_stem(e.path), maxsplit=1)[-1] for e in part} for part in begun.values()]
+    if not all(any(a & b for b in rests if b is not a) for a in rests):
+        return entries
+    moved = {e.path: beginning for beginning, part in begun.items() for e in part}
+    return _seat_rest([replace(e, song=moved.get(e.path, "")) for e in entries])
+
+
+def _seat_rest(entries: list[Entry]) -> list[Entry]:
+    """What lies beside the songs' folders goes to the song whose words it carries, else to the first."""
+    songs = list(dict.fromkeys(e.song for e in entries if e.song and e.role.is_asked))
+    return [e if e.song in songs else replace(e, song=_most_alike(e.path, songs)) for e in entries]
+
+
+def _most_alike(path: str, songs: Sequence[str]) -> str:
+    words = set(words_of(path))
+    return max(songs, key=lambda song: len(words & set(words_of(song))))

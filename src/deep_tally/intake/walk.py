@@ -1,42 +1,69 @@
-"""Find the files of a delivery: a folder walked to its depths, or loose files."""
+"""Find the files of a delivery: folders walked, zips opened, loose files; each with its role and song."""
 
 from __future__ import annotations
 
 import os
-import re
-import stat
-from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from deep_tally.intake.roles import guess_role
-from deep_tally.model.errors import NothingToCheck
+from deep_tally.intake.facts import title_of
+from deep_tally.intake.film import is_film
+from deep_tally.intake.folders import files_in, is_hidden, natural_key
+from deep_tally.intake.midi import read_midi
+from deep_tally.intake.notes import read_notes
+from deep_tally.intake.roles import guess_role, settle_roles
+from deep_tally.intake.signatures import Kind, kind_of
+from deep_tally.intake.songs import group_songs
+from deep_tally.intake.zips import Budget, unpack
+from deep_tally.model.errors import LeftOut, NothingToCheck
 from deep_tally.model.files import Entry, Intake, Role
 
-_SYSTEM_NAMES = frozenset({"desktop.ini", "thumbs.db", "__macosx", "$recycle.bin", "system volume information"})
-_SOUND_STARTS = (b"RIFF", b"RF64", b"BW64", b"RIFX", b"FORM", b"fLaC", b"OggS", b"ID3", b"caff", b"riff", b".snd")
 _SOUND_ENDINGS = frozenset(
     ".wav .wave .bwf .rf64 .w64 .aif .aiff .aifc .flac .ogg .oga .opus .mp3 .caf .au .snd .m4a .aac".split()
 )
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
-_UNPACK_FIRST = {b"PK\x03\x04": "zip", b"Rar!": "RAR", b"7z\xbc\xaf": "7z"}
+_HEAD = 4096
+_CLOSED_ARCHIVES = {Kind.RAR: "RAR", Kind.SEVEN_ZIP: "7z"}
+
+OnStep = Callable[[int, int], None]
+"""(bytes unpacked, bytes in all), or (files found, 0) while folders are walked."""
 
 
-def natural_key(path: str) -> list[tuple[int, int, str]]:
-    """Sort key that puts "2 Bass" before "10 Voice" and ignores case."""
-    parts = re.split(r"([0-9]+)", path.casefold())
-    return [(0, int(p), "") if p.isascii() and p.isdigit() else (1, 0, p) for p in parts if p]
+@dataclass(frozen=True, slots=True)
+class _File:
+    """One file: where its bytes are, where the client sees it, and what its first bytes say."""
+
+    source: Path
+    shown: Path
+    kind: Kind
+    head: bytes
+    archived: str = ""
+
+    @property
+    def ending(self) -> str:
+        return self.shown.suffix.casefold()
 
 
-def take_in(paths: Sequence[Path], *, rough_mix: Path | None = None) -> Intake:
+def take_in(
+    paths: Sequence[Path],
+    *,
+    rough_mix: Path | None = None,
+    unpack_into: Path | None = None,
+    on_step: OnStep = lambda done, total: None,
+) -> Intake:
     """List what the client sent.
 
     Parameters
     ----------
     paths : sequence of Path
-        One folder, or one or more files.
+        One folder or zip, or one or more files.
     rough_mix : Path, optional
         The rough mix, when its name does not say it; it may lie outside the folder.
+    unpack_into : Path, optional
+        A private folder for what is in zips; without one they stay closed.
+    on_step : callable
+        Told of every step, for progress.
 
     Returns
     -------
@@ -48,41 +75,47 @@ def take_in(paths: Sequence[Path], *, rough_mix: Path | None = None) -> Intake:
     NothingToCheck
         A path is missing or cannot be read, or no audio file was found.
     """
-    files: list[Path] = []
-    troubles: list[str] = []
     for path in paths:
         _require_there(path)
     # Not resolved: a link keeps the name that the client gave it.
     paths = [Path(os.path.abspath(path)) for path in paths]
+    troubles: list[LeftOut] = []
+    found: list[Path] = []
     for path in paths:
-        files += _walk(path, troubles) if path.is_dir() else [path]
+        found += files_in(path, troubles, lambda count: on_step(count, 0)) if path.is_dir() else [path]
     if rough_mix is not None:
         if not rough_mix.is_file():
             raise NothingToCheck(str(rough_mix), "the rough mix is not there", "check its path")
         rough_mix = Path(os.path.abspath(rough_mix))
-        files.append(rough_mix)
-    files = list(dict.fromkeys(files))
-    source = _common_folder(paths, files)
-    # A rough mix from elsewhere moves the common folder up, but not the delivery's name.
-    name = paths[0].name if len(paths) == 1 and paths[0].is_dir() else source.name
-    entries = [_entry(file, source, name, told_mix=file == rough_mix, troubles=troubles) for file in files]
+        found.append(rough_mix)
+    files, archives = _open_zips([_look_at(path) for path in dict.fromkeys(found)], unpack_into, troubles, on_step)
+    source, base, name = _home(paths, files, archives)
+    entries = _entries(files, base, name, troubles)
     if rough_mix is not None:
         entries = tell_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
-    intake = Intake(source=source, name=name or "Delivery", entries=tuple(entries), troubles=tuple(troubles))
+    intake = Intake(
+        source=source,
+        name=name,
+        entries=tuple(_placed(entries, name)),
+        archives=tuple(archives),
+        troubles=tuple(_told(t, source) for t in troubles),
+    )
     if not intake.sounds:
-        raise _nothing(paths, intake)
+        raise _nothing(paths, intake, troubles)
     return intake
 
 
 def tell_rough_mix(entries: Iterable[Entry], path: str) -> list[Entry]:
-    """Say which file is the rough mix. That settles it: what only looked like the mix is a reference then."""
+    """Say which file is its song's rough mix. That settles it: what only looked like the mix is a reference then."""
+    entries = list(entries)
+    song = next(e.song for e in entries if e.path == path)
     told = []
     for entry in entries:
         role = entry.role
         if entry.path == path:
             role = Role.ROUGH_MIX
-        elif role is Role.ROUGH_MIX:
+        elif role is Role.ROUGH_MIX and entry.song == song:
             role = Role.REFERENCE
         told.append(replace(entry, role=role))
     return told
@@ -98,15 +131,11 @@ def _require_there(path: Path) -> None:
         raise NothingToCheck(str(path), "there is no such file or folder", "check the path")
 
 
-def _nothing(paths: Sequence[Path], intake: Intake) -> NothingToCheck:
+def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[LeftOut]) -> NothingToCheck:
     where = ", ".join(str(p) for p in paths)
-    if intake.troubles:
-        return NothingToCheck(where, "it cannot be read", "change its permissions and try again")
-    for entry in intake.entries:
-        with_start = _first_bytes(entry.source)
-        for start, kind in _UNPACK_FIRST.items():
-            if with_start.startswith(start):
-                return NothingToCheck(where, f"{entry.path} is a {kind} archive", "unpack it and open the folder")
+    if troubles:
+        first = troubles[0]
+        return NothingToCheck(first.subject or where, first.problem, first.remedy)
     if not intake.entries:
         return NothingToCheck(where, "the folder is empty", "choose the folder that holds the files")
     return NothingToCheck(
@@ -114,64 +143,179 @@ def _nothing(paths: Sequence[Path], intake: Intake) -> NothingToCheck:
     )
 
 
-def _walk(folder: Path, troubles: list[str]) -> list[Path]:
-    def note(error: OSError) -> None:
-        troubles.append(f"{error.filename}: the folder cannot be read; change its permissions and read it again.")
-
-    found = []
-    for here, folders, names in os.walk(folder, onerror=note):
-        folders[:] = [name for name in folders if not _is_hidden(name)]
-        found += [Path(here, name) for name in names if not _is_hidden(name)]
-    return [path for path in found if not _is_special(path)]
+def _told(trouble: LeftOut, source: Path) -> str:
+    """A trouble as a sentence that names its file as the sheet does."""
+    subject = Path(trouble.subject)
+    inside = subject.relative_to(source).as_posix() if subject.is_relative_to(source) else trouble.subject
+    return str(LeftOut(inside if inside != "." else trouble.subject, trouble.problem, trouble.remedy))
 
 
-def _is_special(path: Path) -> bool:
-    """Pipes, sockets and devices are no client's files; a link to nowhere is listed, and told when it is read."""
-    try:
-        return not stat.S_ISREG(path.stat().st_mode)
-    except OSError:
-        return False
+def _look_at(path: Path) -> _File:
+    head = _first_bytes(path)
+    return _File(source=path, shown=path, kind=kind_of(head), head=head)
 
 
-def _is_hidden(name: str) -> bool:
-    return name.startswith(".") or name.casefold() in _SYSTEM_NAMES
-
-
-def _common_folder(paths: Sequence[Path], files: Sequence[Path]) -> Path:
-    if len(paths) == 1 and paths[0].is_dir():
-        folder = paths[0]
-        if all(file.is_relative_to(folder) for file in files):
-            return folder
-    return Path(os.path.commonpath([file.parent for file in files]))
-
-
-def _entry(file: Path, source: Path, delivery_name: str, *, told_mix: bool, troubles: list[str]) -> Entry:
-    path = file.relative_to(source).as_posix()
-    try:
-        size = file.stat().st_size
-    except OSError as error:
-        troubles.append(f"{path}: its size cannot be read ({error.strerror}); copy it to this machine and try again.")
-        size = 0
-    role = Role.ROUGH_MIX if told_mix else _role(file, path, delivery_name)
-    return Entry(path=path, source=file, role=role, bytes=size)
-
-
-def _role(file: Path, path: str, delivery_name: str) -> Role:
-    start = _first_bytes(file)
-    ending = file.suffix.casefold()
-    if start.startswith(b"MThd"):
-        return Role.MIDI
-    if start.startswith(_SOUND_STARTS) or ending in _SOUND_ENDINGS:
-        return guess_role(path, delivery_name)
-    return Role.DOCUMENT if ending in _DOCUMENT_ENDINGS else Role.STRAY
-
-
-def _first_bytes(file: Path) -> bytes:
+def _first_bytes(path: Path) -> bytes:
     """The first bytes, or none: a file that cannot be read shows up when it is measured."""
     try:
-        if not file.is_file():
+        if not path.is_file():
             return b""
-        with file.open("rb") as opened:
-            return opened.read(4)
+        with path.open("rb") as opened:
+            return opened.read(_HEAD)
     except OSError:
         return b""
+
+
+# -- zips -------------------------------------------------------------------------------------
+
+
+def _open_zips(
+    files: list[_File], into: Path | None, troubles: list[LeftOut], on_step: OnStep
+) -> tuple[list[_File], list[Path]]:
+    """What is in zips in the zips' places; a zip that cannot be opened stays as a file."""
+    packed_all = sum(_size(f.source) for f in files if f.kind is Kind.ZIP)
+    packed_done = 0
+    opened: list[_File] = []
+    archives: list[Path] = []
+    for file in files:
+        if file.kind in _CLOSED_ARCHIVES:
+            problem = f"it is a {_CLOSED_ARCHIVES[file.kind]} archive, which cannot be opened here"
+            troubles.append(LeftOut(str(file.shown), problem, "unpack it and open its folder, or ask for a zip"))
+        if file.kind is not Kind.ZIP:
+            opened.append(file)
+            continue
+        size = _size(file.source)
+        inside = _open_zip(file, into, troubles, _scaled(on_step, packed_done, size, packed_all))
+        packed_done += size
+        opened += inside or [file]
+        archives += [file.source] if inside else []
+    return opened, archives
+
+
+def _scaled(on_step: OnStep, before: int, size: int, total: int) -> OnStep:
+    """Steps of one zip as steps of all, in packed bytes."""
+    return lambda done, whole: on_step(before + size * done // max(1, whole), total)
+
+
+def _open_zip(file: _File, into: Path | None, troubles: list[LeftOut], on_step: OnStep) -> list[_File]:
+    if into is None:
+        troubles.append(LeftOut(str(file.shown), "there is no room to unpack it here", "unpack it and open its folder"))
+        return []
+    folder = into / str(sum(1 for _ in into.iterdir()))
+    folder.mkdir()
+    try:
+        budget = Budget.for_folder(folder, _size(file.source))
+        inside = unpack(file.source, folder, shown=str(file.shown), budget=budget, on_bytes=on_step)
+    except OSError as error:
+        troubles.append(LeftOut(str(file.shown), f"it cannot be unpacked ({error.strerror})", "unpack it by hand"))
+        return []
+    if inside is None:
+        return [_File(source=file.source, shown=file.shown, kind=Kind.DOCUMENT, head=file.head)]
+    troubles += inside.troubles
+    found = []
+    for path, identity in inside.identities.items():
+        member = path.relative_to(folder)
+        if not any(is_hidden(part) for part in member.parts):
+            look = _look_at(path)
+            found.append(_File(path, file.shown / member, look.kind, look.head, f"{file.source}: {identity}"))
+    return found
+
+
+def _size(path: Path) -> int:
+    try:
+        return path.stat().st_size
+    except OSError:
+        return 0
+
+
+# -- where it all lies ------------------------------------------------------------------------
+
+
+def _home(paths: Sequence[Path], files: Sequence[_File], archives: Sequence[Path]) -> tuple[Path, Path, str]:
+    """(what was opened, what paths are relative to, the delivery's name)."""
+    whole = paths[0]
+    is_whole = len(paths) == 1 and (whole.is_dir() or whole in archives)
+    if not is_whole or not all(f.shown.is_relative_to(whole) for f in files):
+        source = Path(os.path.commonpath([f.shown.parent for f in files])) if files else whole.parent
+        # A rough mix from elsewhere moves the common folder up, but not the delivery's name.
+        return source, source, _delivery_name(whole, archives) if is_whole else source.name or "Delivery"
+    if whole not in archives:
+        return whole, whole, whole.name or "Delivery"
+    base, name = whole, _delivery_name(whole, archives)
+    while len(tops := {f.shown.relative_to(base).parts[0] for f in files}) == 1:
+        top = base / tops.pop()
+        if any(f.shown == top for f in files):
+            break
+        # What was packed as one folder is that folder: it has the client's name for it.
+        base = top
+        name = top.name if title_of(top.name) or not title_of(name) else name
+    return whole, base, name
+
+
+def _delivery_name(whole: Path, archives: Sequence[Path]) -> str:
+    return (whole.stem if whole in archives else whole.name) or "Delivery"
+
+
+# -- roles and songs --------------------------------------------------------------------------
+
+
+def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[LeftOut]) -> list[Entry]:
+    stems = {f.shown.with_suffix("").as_posix(): f.shown.name for f in files if f.kind.is_sound}
+    entries = []
+    for file in files:
+        path = file.shown.relative_to(base).as_posix()
+        try:
+            status = file.source.stat()
+        except OSError as error:
+            remedy = "copy it to this machine and try again"
+            troubles.append(LeftOut(path, f"its size cannot be read ({error.strerror})", remedy))
+            status = None
+        role = _role(file, path, name)
+        entries.append(
+            Entry(
+                path=path,
+                source=file.source,
+                role=role,
+                bytes=status.st_size if status else 0,
+                mtime_ns=status.st_mtime_ns if status and not file.archived else 0,
+                archived=file.archived,
+                text=read_notes(file.source) if role is Role.DOCUMENT and file.kind is Kind.TEXT else "",
+                midi=read_midi(file.source) if role is Role.MIDI else None,
+                beside=_beside(file.shown, stems) if role is Role.STRAY else "",
+            )
+        )
+    return entries
+
+
+def _role(file: _File, path: str, delivery_name: str) -> Role:
+    if file.kind is Kind.MIDI:
+        return Role.MIDI
+    if file.kind.is_sound and is_film(file.source, file.head):
+        return Role.REFERENCE
+    if file.kind.is_sound or (file.ending in _SOUND_ENDINGS and file.kind not in _CLOSED_ARCHIVES):
+        return guess_role(path, delivery_name)
+    if file.ending in _DOCUMENT_ENDINGS or file.kind is Kind.DOCUMENT:
+        return Role.DOCUMENT
+    # A project's or a cache's text is markup; what a person writes is not.
+    is_prose = file.kind is Kind.TEXT and not file.head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"<", b"{", b"["))
+    return Role.DOCUMENT if is_prose and not file.ending else Role.STRAY
+
+
+def _beside(shown: Path, sounds: dict[str, str]) -> str:
+    """The audio file that a waveform cache stands beside: "Kick.abc" or "Kick.wav.abc" beside "Kick.wav"."""
+    stem = shown.with_suffix("")
+    return sounds.get(stem.as_posix()) or sounds.get(stem.with_suffix("").as_posix(), "")
+
+
+def _placed(entries: list[Entry], name: str) -> list[Entry]:
+    """Songs first, then what only a song's files together tell of their roles."""
+    grouped = group_songs(entries, name)
+    songs = list(dict.fromkeys(e.song for e in grouped))
+    if len(songs) > 1:
+        grouped = [
+            replace(e, role=guess_role(e.path, e.song)) if e.role is Role.TRACKOUT else e for e in grouped
+        ]  # a song's title does not count against its mix
+    settled: dict[str, Entry] = {}
+    for song in songs:
+        settled |= {e.path: e for e in settle_roles([e for e in grouped if e.song == song])}
+    return [settled[e.path] for e in grouped]

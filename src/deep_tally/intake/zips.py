@@ -7,6 +7,7 @@ APPNOTE.TXT (the .ZIP file format specification): general purpose flags, 4.4.4; 
 
 from __future__ import annotations
 
+import math
 import os
 import shutil
 import stat
@@ -18,6 +19,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from deep_tally.intake.signatures import Kind, kind_of
+from deep_tally.model.errors import LeftOut
 
 ENTRIES_MOST = 20_000
 NESTED_MOST = 3
@@ -28,7 +30,10 @@ _RATIO_MOST = 250
 
 _PIECE = 1 << 20
 _NAME_BYTES_MOST = 240
-_CODE_PAGES = ("cp437", "cp850", "cp1252", "cp866", "shift_jis")
+_NO_SPACE = ("there is not enough free space for its files", "free some and read it again")
+_LOCKED = ("it is locked with a password", "ask for it without one")
+_CODE_PAGES = ("cp437", "cp1252", "cp850", "cp866", "shift_jis")
+_COMMON_LETTERS = frozenset("äöüßÄÖÜéèàçñ")
 _OFFICE_MEMBERS = frozenset({"[Content_Types].xml", "mimetype"})
 
 OnBytes = Callable[[int, int], None]
@@ -43,12 +48,12 @@ class Unpacked:
     ----------
     identities : dict of Path to str
         For every file: the member and its checksum, so that what was measured can be found again.
-    troubles : list of str
-        One sentence for whatever was left out.
+    troubles : list of LeftOut
+        Whatever was left out.
     """
 
     identities: dict[Path, str] = field(default_factory=dict)
-    troubles: list[str] = field(default_factory=list)
+    troubles: list[LeftOut] = field(default_factory=list)
 
 
 @dataclass
@@ -65,18 +70,17 @@ class Budget:
         """All the free space but a gigabyte."""
         return cls(bytes=max(0, shutil.disk_usage(folder).free - _FREE_LEFT), packed=packed)
 
-    def take(self, count: int) -> str | None:
-        """Count bytes; a clause when that is too much."""
+    def take(self, count: int) -> None:
+        """Count bytes that were unpacked; raises `_Stop` when that is too much."""
         self.unpacked += count
         if self.unpacked > self.bytes:
-            return "there is not enough free space for its files; free some and read it again"
+            raise _Stop(*_NO_SPACE)
         if self.unpacked > _BOMB_FROM and self.unpacked > _RATIO_MOST * max(1, self.packed):
-            return "it unpacks to far more than audio can; ask what it is"
-        return None
+            raise _Stop("it unpacks to far more than audio can", "ask what it is")
 
 
 class _Stop(Exception):
-    """Unpacking cannot go on; the message is a clause."""
+    """Unpacking cannot go on: what is wrong, what to do."""
 
 
 def is_document(archive: zipfile.ZipFile) -> bool:
@@ -112,11 +116,14 @@ def unpack(
                 return None
             _take_out(archive, into, shown, budget, on_bytes, result)
     except _Stop as stop:
-        result.troubles.append(f"{shown}: {stop}.")
-    except (zipfile.BadZipFile, struct.error, EOFError, ValueError, IndexError):
-        result.troubles.append(f"{shown}: the archive is damaged or only a part of it arrived; ask for it again.")
+        result.troubles.append(LeftOut(shown, *stop.args))
+    except (zipfile.BadZipFile, struct.error, EOFError, ValueError, IndexError, NotImplementedError):
+        problem = "the archive is damaged or only a part of it arrived"
+        result.troubles.append(LeftOut(shown, problem, "ask for it again"))
     except OSError as error:
-        result.troubles.append(f"{shown}: it cannot be unpacked ({error.strerror}); copy it here and try again.")
+        result.troubles.append(
+            LeftOut(shown, f"it cannot be unpacked ({error.strerror})", "copy it to this machine and try again")
+        )
     _open_nested(into, shown, budget, depth, result)
     return result
 
@@ -128,12 +135,12 @@ def _take_out(
     total = sum(m.file_size for m in members)
     budget.entries -= len(members)
     if budget.entries < 0:
-        raise _Stop(f"it holds more than {ENTRIES_MOST} files; ask for an archive of the audio alone")
+        raise _Stop(f"it holds more than {ENTRIES_MOST} files", "ask for an archive of the audio alone")
     if total > budget.bytes - budget.unpacked:
-        raise _Stop("there is not enough free space for its files; free some and read it again")
+        raise _Stop(*_NO_SPACE)
     locked = [m for m in members if m.flag_bits & 1]
     if locked and len(locked) == len(members):
-        raise _Stop("it is locked with a password; ask for it without one")
+        raise _Stop(*_LOCKED)
     begun = budget.unpacked
     for member in members:
         name = member_name(member)
@@ -142,9 +149,9 @@ def _take_out(
         if target is None:
             continue
         if member.flag_bits & 1:
-            result.troubles.append(f"{told}: it is locked with a password; ask for it without one.")
+            result.troubles.append(LeftOut(told, *_LOCKED))
         elif stat.S_ISLNK(member.external_attr >> 16):
-            result.troubles.append(f"{told}: it is a link to another file; ask for the file itself.")
+            result.troubles.append(LeftOut(told, "it is a link to another file", "ask for the file itself"))
         else:
             _write(archive, member, target, told, budget, lambda: on_bytes(budget.unpacked - begun, total), result)
 
@@ -158,30 +165,41 @@ def _write(
     moved: Callable[[], None],
     result: Unpacked,
 ) -> None:
-    target.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+    except (FileExistsError, NotADirectoryError):
+        problem = "one of its folders has the name of a file"
+        result.troubles.append(LeftOut(told, problem, "ask for it under another name"))
+        return
     target = _free(target)
-    written = 0
+    written = checksum = 0
+    damaged = False
     try:
         with archive.open(member) as packed, target.open("xb") as file:
+            # Its own check would throw the last piece away; what came out is kept, and the checksum taken here.
+            packed._expected_crc = None  # type: ignore[attr-defined]
             while piece := packed.read(_PIECE):
                 written += len(piece)
-                # The directory may claim less than what comes out.
-                if (too_much := budget.take(len(piece))) is not None:
-                    file.close()
-                    target.unlink()
-                    raise _Stop(too_much)
+                checksum = zlib.crc32(piece, checksum)
+                budget.take(len(piece))  # the directory may claim less than what comes out
                 file.write(piece)
                 moved()
-    except NotImplementedError:
-        result.troubles.append(f"{told}: it is packed in a way that cannot be unpacked here; ask for a plain zip.")
+    except _Stop:
+        target.unlink()
+        raise
+    except (NotImplementedError, RuntimeError):
+        problem = "it is packed in a way that cannot be unpacked here"
+        result.troubles.append(LeftOut(told, problem, "ask for a plain zip"))
         target.unlink(missing_ok=True)
         return
     except (zipfile.BadZipFile, zlib.error, EOFError):
-        # What came out before the damage is kept: it is told as damaged when it is measured.
-        result.troubles.append(f"{told}: its checksum is wrong, it was damaged on the way; ask for it again.")
+        damaged = True
+    if damaged or checksum != member.CRC:
+        problem = "its checksum is wrong, it was damaged on the way"
+        result.troubles.append(LeftOut(told, problem, "ask for it again"))
     if written or not member.file_size:
         os.utime(target, ns=(0, 0))
-        result.identities[target] = f"{told}:{member.CRC:08x}:{member.file_size}"
+        result.identities[target] = f"{told}:{checksum:08x}:{written}"
     else:
         target.unlink(missing_ok=True)
 
@@ -190,7 +208,8 @@ def _open_nested(into: Path, shown: str, budget: Budget, depth: int, result: Unp
     for inner in [p for p in result.identities if _is_zip(p)]:
         told = f"{shown}/{inner.relative_to(into).as_posix()}"
         if depth + 1 >= NESTED_MOST:
-            result.troubles.append(f"{told}: it is an archive in an archive in an archive; unpack it by hand.")
+            problem = "it is an archive in an archive in an archive"
+            result.troubles.append(LeftOut(told, problem, "unpack it by hand and open the folder"))
             continue
         folder = _free(inner.with_name(f"{inner.stem or 'archive'} (unpacked)"))
         folder.mkdir()
@@ -203,9 +222,8 @@ def _open_nested(into: Path, shown: str, budget: Budget, depth: int, result: Unp
         # Its files stand in a folder of its name; the archive itself is not one of them.
         inner.unlink()
         del result.identities[inner]
-        named = inner.with_name(inner.name)
-        folder.rename(named)
-        result.identities = {_moved(p, folder, named): i for p, i in result.identities.items()}
+        folder.rename(inner)
+        result.identities = {_moved(p, folder, inner): i for p, i in result.identities.items()}
 
 
 def _moved(path: Path, old: Path, new: Path) -> Path:
@@ -246,14 +264,17 @@ def _decoded(raw: bytes, page: str) -> str:
         return ""
 
 
-def _letters(text: str) -> tuple[bool, float]:
-    """How much a guess reads as a name: letters of one script, small ones among small ones."""
-    strange = [c for c in text if ord(c) > 127]
+def _letters(text: str) -> float:
+    """How much a guess reads as a name: letters of few alphabets, no capital within a word."""
     if not text:
-        return False, 0.0
-    good = sum(c.isalpha() and (ord(c) < 0x180 or ord(c) >= 0x400) for c in strange)
-    small = sum(c.islower() for c in strange)
-    return True, good + 0.5 * small - 2.0 * (len(strange) - good)
+        return -math.inf
+    points = 0.0
+    for before, letter in zip(f" {text}", text, strict=False):
+        if ord(letter) > 127:
+            fits = letter.isalpha() and (ord(letter) < 0x180 or ord(letter) >= 0x400)
+            points += 1.0 if fits and not (before.islower() and letter.isupper()) else -2.0
+            points += 0.5 * (letter in _COMMON_LETTERS)
+    return points
 
 
 def _unicode_path(extra: bytes, raw: bytes) -> str | None:

@@ -30,6 +30,10 @@ class NothingToCheck(DeepTallyError):
     """The path is missing, cannot be read, is empty, or holds no audio."""
 
 
+class LeftOut(DeepTallyError):
+    """A file or folder of a delivery that could not be looked into; the rest is taken in."""
+
+
 class BriefRefused(DeepTallyError):
     """The brief is no JSON, of a newer schema, or has a wrong type or an unknown threshold."""
 

@@ -84,6 +84,8 @@ class Entry:
     text : str
         What a plain-text note says; empty for every other role.
     midi : MidiFacts or None
+    beside : str
+        For a stray: the audio file of the same name it stands beside, which some program made it from.
     """
 
     path: str
@@ -95,6 +97,12 @@ class Entry:
     archived: str = ""
     text: str = ""
     midi: MidiFacts | None = None
+    beside: str = ""
+
+    @property
+    def identity(self) -> tuple[str, int, int]:
+        """What stays the same as long as the file does: where it is, its size, when it was changed."""
+        return self.archived or str(self.source), self.bytes, 0 if self.archived else self.mtime_ns
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -171,11 +179,13 @@ class Intake:
     Attributes
     ----------
     source : Path
-        The folder that `Entry.path` is relative to.
+        The folder or zip that `Entry.path` is relative to.
     name : str
-        The delivery's name: its folder's, or the common folder's of loose files.
+        The delivery's name: its folder's or zip's, or the common folder's of loose files.
     entries : tuple of Entry
         In natural order of their paths.
+    archives : tuple of Path
+        The client's zips that files were taken out of.
     troubles : tuple of str
         One sentence for every folder or file that could not be looked into.
     """
@@ -183,7 +193,13 @@ class Intake:
     source: Path
     name: str
     entries: tuple[Entry, ...]
+    archives: tuple[Path, ...] = ()
     troubles: tuple[str, ...] = ()
+
+    @property
+    def client_files(self) -> tuple[Path, ...]:
+        """What nothing may be written to."""
+        return (*(e.source for e in self.entries), *self.archives)
 
     @property
     def sounds(self) -> tuple[Entry, ...]:
@@ -193,4 +209,4 @@ class Intake:
     @property
     def songs(self) -> tuple[str, ...]:
         """The song sets, in the order of their first files."""
-        return tuple(dict.fromkeys(e.song for e in self.sounds))
+        return tuple(dict.fromkeys(e.song for e in self.entries if e.role.is_audio))

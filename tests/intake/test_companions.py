@@ -1,0 +1,110 @@
+"""What comes beside the audio: MIDI (bytes and times after the Standard MIDI File definition) and a client's notes."""
+
+from __future__ import annotations
+
+import struct
+from pathlib import Path
+
+import pytest
+
+from deep_tally.intake.facts import facts_in, read_facts
+from deep_tally.intake.midi import read_midi
+from deep_tally.intake.notes import decode_text
+from deep_tally.model.files import MidiFacts
+
+
+def number(value: int) -> bytes:
+    """A variable-length quantity (Standard MIDI Files 1.0)."""
+    out = bytes([value & 0x7F])
+    while value := value >> 7:
+        out = bytes([value & 0x7F | 0x80]) + out
+    return out
+
+
+def midi(*events: tuple[int, bytes], division: int = 480) -> bytes:
+    track = b"".join(number(delta) + event for delta, event in events) + b"\x00\xff\x2f\x00"
+    return b"MThd" + struct.pack(">IHHH", 6, 0, 1, division) + b"MTrk" + struct.pack(">I", len(track)) + track
+
+
+def tempo(us_per_quarter: int) -> bytes:
+    return b"\xff\x51\x03" + us_per_quarter.to_bytes(3, "big")
+
+
+METER_6_8 = b"\xff\x58\x04\x06\x03\x24\x08"
+KEY_D_MINOR = b"\xff\x59\x02\xff\x01"  # one flat, minor
+NAME = b"\xff\x03\x09Night Bus"
+NOTE = b"\x90\x3c\x40"
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    return tmp_path / "song.mid"
+
+
+def test_tempo_meter_key_name_and_length_are_read(path: Path) -> None:
+    path.write_bytes(midi((0, NAME), (0, tempo(625_000)), (0, METER_6_8), (0, KEY_D_MINOR), (0, NOTE), (1920, NOTE)))
+    # 60,000,000 / 625,000 us a quarter = 96 BPM; 1920 ticks of 480 = 4 quarters = 2.5 s
+    assert read_midi(path) == MidiFacts(
+        title="Night Bus", tempo_bpm=96.0, meter="6/8", key="D minor", seconds=2.5, beats=4.0
+    )
+
+
+def test_without_a_tempo_event_the_tempo_is_unknown_and_not_120(path: Path) -> None:
+    path.write_bytes(midi((0, NOTE), (960, NOTE)))
+    facts = read_midi(path)
+    assert facts is not None
+    assert (facts.tempo_bpm, facts.seconds, facts.beats) == (None, None, 2.0)
+
+
+def test_changes_of_tempo_count_in_the_length(path: Path) -> None:
+    path.write_bytes(midi((0, tempo(500_000)), (960, tempo(1_000_000)), (0, tempo(1_000_000)), (480, NOTE)))
+    facts = read_midi(path)
+    assert facts is not None
+    assert (facts.tempo_bpm, facts.tempo_changes, facts.seconds) == (120.0, 1, 2 * 0.5 + 1 * 1.0)
+
+
+@pytest.mark.parametrize("raw", [b"", b"MThd", b"MThd\0\0\0\6\0\0\0\1\0\0", midi((0, NOTE))[:-6], b"MThd" + bytes(60)])
+def test_a_damaged_midi_file_costs_nothing_but_its_facts(path: Path, raw: bytes) -> None:
+    path.write_bytes(raw)
+    facts = read_midi(path)
+    assert facts is None or facts.tempo_bpm is None
+
+
+@pytest.mark.parametrize(
+    ("raw", "text"),
+    [
+        ("Größe".encode(), "Größe"),
+        ("﻿Größe".encode(), "Größe"),
+        ("Größe".encode("utf-16"), "Größe"),
+        ("Größe".encode("cp1252"), "Größe"),
+        (b"a\r\nb\x00\x1b[31m", "a\nb[31m"),
+    ],
+)
+def test_notes_are_read_whatever_they_were_written_with(raw: bytes, text: str) -> None:
+    assert decode_text(raw) == text
+
+
+@pytest.mark.parametrize(
+    ("text", "title", "bpm", "key"),
+    [
+        ("Song: Night Bus\nTempo: 96\nKey: D minor", "Night Bus", 96.0, "D minor"),
+        ("Titel = “Nachtbus”\nBPM 128,5\nTonart: fis-moll", "Nachtbus", 128.5, None),
+        ("Hi! The song is at 104 bpm in F#m, cheers", None, 104.0, "F# minor"),
+        ("key: Bb\ntempo: fast", None, None, "Bb major"),
+        ("Tempo: 1200", None, None, None),
+        ("nothing of use", None, None, None),
+    ],
+)
+def test_song_tempo_and_key_are_found_in_notes(
+    text: str, title: str | None, bpm: float | None, key: str | None
+) -> None:
+    facts = facts_in(text)
+    assert (facts.title, facts.tempo_bpm, facts.key) == (title, bpm, key)
+
+
+def test_a_name_counts_before_midi_and_midi_before_notes() -> None:
+    midi_says = [MidiFacts(tempo_bpm=97.0, key="A minor")]
+    notes = ["Tempo: 98\nKey: C major\nSong: Salt Road"]
+    assert read_facts("Night 96 BPM", [], [], midi=midi_says, notes=notes).tempo_bpm == 96.0
+    facts = read_facts("x", [], [], midi=midi_says, notes=notes)
+    assert (facts.title, facts.tempo_bpm, facts.key) == ("Salt Road", 97.0, "C major")

@@ -1,0 +1,118 @@
+"""Which files belong to one song. Names are made up; what is expected is what a person would say (common practice)."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from deep_tally.intake.roles import guess_role
+from deep_tally.intake.songs import group_songs
+from deep_tally.model.files import Entry, Role
+
+
+def entry(path: str, name: str) -> Entry:
+    role = guess_role(path, name) if path.endswith((".wav", ".mp3")) else Role.DOCUMENT
+    return Entry(path=path, source=Path("/x") / path, role=role, bytes=1)
+
+
+def grouped(paths: str, name: str = "Delivery") -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for placed in group_songs([entry(p.strip(), name) for p in paths.strip().splitlines()], name):
+        found.setdefault(placed.song, []).append(placed.path)
+    return found
+
+
+TWO_FOLDERS = """
+    Night Bus/Kick.wav
+    Night Bus/Bass.wav
+    Night Bus/Voice.wav
+    Salt Road/Kick.wav
+    Salt Road/Bass.wav
+    Salt Road/Guitar.wav
+"""
+
+
+def test_two_folders_with_parts_of_the_same_names_are_two_songs() -> None:
+    assert {song: len(files) for song, files in grouped(TWO_FOLDERS).items()} == {"Night Bus": 3, "Salt Road": 3}
+
+
+def test_what_lies_beside_goes_to_the_song_whose_words_it_carries() -> None:
+    found = grouped(TWO_FOLDERS + "Salt Road rough mix.mp3\nnotes for night bus.txt\nlyrics.txt")
+    assert found["Salt Road"][-1] == "Salt Road rough mix.mp3"
+    assert found["Night Bus"][-2:] == ["notes for night bus.txt", "lyrics.txt"]
+
+
+@pytest.mark.parametrize(
+    "paths",
+    [
+        "Drums/Kick.wav\nDrums/Snare.wav\nDrums/Hat.wav\nVocals/Lead.wav\nVocals/Double.wav\nVocals/Choir.wav",
+        "Wet/Lead.wav\nWet/Choir.wav\nWet/Guitar.wav\nDry/Lead.wav\nDry/Choir.wav\nDry/Guitar.wav",
+        "48k WAV/Lead.wav\n48k WAV/Choir.wav\n48k WAV/Bass.wav\nMP3/Lead.mp3\nMP3/Choir.mp3\nMP3/Bass.mp3",
+        "Kick.wav\nBass.wav\nVoice.wav\nAnna/Lead.wav\nAnna/Double.wav\nAnna/Low.wav",
+        "Night_Kick.wav\nNight_Bass.wav\nDay_Voice.wav\nDay_Choir.wav\nHorn.wav",
+        "01 - Kick.wav\n02 - Snare.wav\n03 - Bass.wav\n04 - Voice.wav",
+        "Gtr - Left.wav\nGtr - Right.wav\nGtr - Solo.wav\nVox - Lead.wav\nVox - Double.wav\nVox - Choir.wav",
+    ],
+)
+def test_folders_and_beginnings_that_only_sort_are_one_song(paths: str) -> None:
+    assert list(grouped(paths)) == ["Delivery"]
+
+
+def test_folders_that_state_a_tempo_or_hold_a_mix_are_songs_whatever_their_parts() -> None:
+    found = grouped(
+        """
+        Night Bus 96 BPM/Kick.wav
+        Night Bus 96 BPM/Bass.wav
+        Night Bus 96 BPM/Voice.wav
+        Salt Road/Cello.wav
+        Salt Road/Harp.wav
+        Salt Road/Flute.wav
+        Salt Road/rough mix.wav
+        """
+    )
+    assert list(found) == ["Night Bus 96 BPM", "Salt Road"]
+
+
+def test_parts_in_folders_within_a_songs_folder_belong_to_it() -> None:
+    found = grouped(
+        """
+        Night Bus/Drums/Kick.wav
+        Night Bus/Drums/Snare.wav
+        Night Bus/Voices/Lead.wav
+        Salt Road/Drums/Kick.wav
+        Salt Road/Drums/Snare.wav
+        Salt Road/Voices/Lead.wav
+        """
+    )
+    assert {song: len(files) for song, files in found.items()} == {"Night Bus": 3, "Salt Road": 3}
+
+
+def test_names_in_one_folder_that_begin_with_two_titles_are_two_songs() -> None:
+    found = grouped(
+        """
+        Night Bus_Kick.wav
+        Night Bus_Bass.wav
+        Night Bus_Voice.wav
+        Salt Road_Kick.wav
+        Salt Road_Bass.wav
+        Salt Road_Voice.wav
+        Salt Road mix.wav
+        """
+    )
+    assert found["Salt Road"][-1] == "Salt Road mix.wav"
+    assert len(found["Night Bus"]) == 3
+
+
+def test_two_folders_of_one_name_are_told_apart_by_what_they_lie_in() -> None:
+    found = grouped(
+        """
+        Monday/Song/Kick.wav
+        Monday/Song/Bass.wav
+        Monday/Song/Voice.wav
+        Friday/Song/Kick.wav
+        Friday/Song/Bass.wav
+        Friday/Song/Voice.wav
+        """
+    )
+    assert list(found) in (["Monday / Song", "Friday / Song"], ["Monday", "Friday"])
