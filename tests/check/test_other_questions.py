@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import pytest
 
@@ -319,12 +320,36 @@ def test_a_file_of_bad_values_alone_is_not_also_called_empty() -> None:
 
 def test_two_forms_of_one_mix_are_one_and_two_versions_are_asked_about() -> None:
     def mix(name: str) -> Track:
-        return track(name, role=Role.ROUGH_MIX)
+        return track(name, role=Role.ROUGH_MIX, container=name[-3:])
 
     assert told([*others(), mix("Song mix.wav"), mix("Song mix.mp3")], mix=False) == []
     assert told([*others(), mix("Song mix 1.wav"), mix("Song mix 2.wav")], mix=False) == [
         ("content.several-mixes", ASK)
     ]
+
+
+LOSSY = {"container": "mp3", "sample_format": "lossy", "bits": None, "bits_in_use": None}
+
+
+def test_a_header_that_contradicts_readable_data_and_a_false_ending_are_worth_knowing() -> None:
+    claims = track(contradictions=("its header claims 0 bytes of sound, 1200 are there",))
+    assert told([claims, *others()]) == [("content.damaged", NOTE)]
+    assert told([track("01 Bass.wav", container="aiff"), *others()]) == [("content.damaged", NOTE)]
+    assert told([track("01 Bass.wav", container="rf64"), *others()]) == []
+    assert told([track("01 Bass", container="aiff"), *others()]) == []
+    damage = Damage(problem="it stops at 0:01.0 of the 0:04.0 its header claims", remedy="ask for it again")
+    assert told([replace(claims, damage=damage), *others()]) == [("content.damaged", ASK)]
+
+
+def test_a_lossy_file_says_its_false_ending_and_its_encoders_delay() -> None:
+    found = findings([track("01 Bass.wav", codec_delay_frames=1105, **LOSSY), *others()])
+    assert [(f.code, f.action) for f in found] == [("start.codec-delay", ASK), ("content.lossy", ASK)]
+    assert found[0].evidence == {"frames": 1105, "ms": pytest.approx(1105 / 48)}
+    assert found[1].evidence == {"container": "mp3", "ending": "wav"}
+
+
+def test_a_lossy_twin_of_a_lossless_part_is_worth_knowing() -> None:
+    assert told([track("Bass.wav"), track("mp3/Bass.mp3", **LOSSY), *others()]) == [("content.lossy", NOTE)]
 
 
 def test_what_is_not_measured_yet_is_not_judged() -> None:

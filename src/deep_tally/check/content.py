@@ -7,26 +7,58 @@ from collections.abc import Iterator
 
 from deep_tally.check._build import about, place_at, places_of
 from deep_tally.model.brief import Brief
-from deep_tally.model.delivery import SongSet
+from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 
+_ENDINGS = {
+    "wav": ("wav", "wave", "bwf"),
+    "rf64": ("wav", "wave", "bwf", "rf64"),
+    "bw64": ("wav", "wave", "bwf", "bw64"),
+    "w64": ("w64",),
+    "aiff": ("aif", "aiff", "aifc"),
+    "caf": ("caf",),
+    "au": ("au", "snd"),
+    "flac": ("flac",),
+    "ogg": ("ogg", "oga", "opus"),
+    "opus": ("opus", "ogg", "oga"),
+    "mp3": ("mp3",),
+    "m4a": ("m4a", "mp4", "aac"),
+    "aac": ("aac",),
+}
+"""Container -> the endings a name may have for it."""
+_SOUND_ENDINGS = frozenset(ending for endings in _ENDINGS.values() for ending in endings)
+
+
+def false_ending(track: Track) -> str | None:
+    """The ending of a file's name where it stands for another format than the file has."""
+    if track.format is None or "." not in track.path:
+        return None
+    ending = track.path.rpartition(".")[2].casefold()
+    fits = _ENDINGS.get(track.format.container)
+    return ending if fits and ending in _SOUND_ENDINGS and ending not in fits else None
+
 
 def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Cannot be read, or stops early."""
+    """Cannot be read, or stops early; a note where the header or the name only contradicts what is there."""
     for track in song.tracks:
-        if track.damage is None:
+        sound = track.format
+        clauses = [*(sound.contradictions if sound is not None else ())]
+        if track.damage is not None:
+            clauses.insert(0, track.damage.problem)
+        elif sound is not None and sound.sample_format != "lossy" and (ending := false_ending(track)):
+            clauses.append(f"it is {sound.container.upper()}, though its name ends in .{ending}")
+        if not clauses:
             continue
-        places = place_at(track, max(0, track.format.frames - 1)) if track.format is not None else ()
-        action = Action.ASK if track.role.is_asked or track.role is Role.ROUGH_MIX else Action.NOTE
+        is_needed = track.role.is_asked or track.role is Role.ROUGH_MIX
         yield about(
             "content.damaged",
-            action,
+            Action.ASK if track.damage is not None and is_needed else Action.NOTE,
             track,
-            places=places,
-            problem=track.damage.problem,
-            frames=track.format.frames if track.format else None,
-            claimed_frames=track.format.claimed_frames if track.format else None,
+            places=place_at(track, max(0, sound.frames - 1)) if sound is not None and track.damage is not None else (),
+            problem="; ".join(clauses),
+            frames=sound.frames if sound is not None else None,
+            claimed_frames=sound.claimed_frames if sound is not None else None,
         )
 
 
@@ -64,10 +96,13 @@ def nonfinite(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A lossy file format where lossless was needed."""
+    """A lossy file format where lossless was needed; a note where the part came lossless too."""
+    lossless = {t.stem.casefold() for t in song.asked if t.format and t.format.sample_format != "lossy"}
     for track in song.asked:
         if track.format is not None and track.format.sample_format == "lossy":
-            yield about("content.lossy", Action.ASK, track, container=track.format.container)
+            action = Action.NOTE if track.stem.casefold() in lossless else Action.ASK
+            ending = false_ending(track)
+            yield about("content.lossy", action, track, container=track.format.container, ending=ending)
 
 
 def no_rough_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -8,12 +8,12 @@ from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
 from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
-from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Intake
 
 
 def judge(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
-    """Form the song set of a delivery and tally its findings.
+    """Form the song sets of a delivery and tally their findings.
 
     Parameters
     ----------
@@ -22,16 +22,34 @@ def judge(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
     tracks : sequence of Track
         The measured files, in any order; files not measured yet may be missing.
     """
-    order = {entry.path: index for index, entry in enumerate(intake.entries)}
-    ordered = tuple(sorted(tracks, key=lambda t: order[t.path]))
-    comments = [c for t in ordered if t.format is not None for c in t.format.comments]
-    facts = read_facts(intake.name, [entry.path for entry in intake.entries], comments)
-    song = SongSet(name=facts.title or intake.name, tracks=ordered, facts=facts, common=find_common(ordered, brief))
+    sets = tuple(_song_set(intake, name, tracks, brief) for name in intake.songs)
     return Delivery(
         source=intake.source,
         name=intake.name,
-        sets=(song,),
+        sets=sets,
         others=tuple(e for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
-        findings=tally(song, brief),
+        findings=tuple(finding for song in sets for finding in tally(song, brief)),
     )
+
+
+def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
+    """What names, notes, MIDI and the files themselves say of one song."""
+    entries = [e for e in intake.entries if e.song == song]
+    paths = {e.path for e in entries}
+    return read_facts(
+        song,
+        [e.path for e in entries],
+        [c for t in tracks if t.path in paths and t.format is not None for c in t.format.comments],
+        around=intake.name,
+        midi=[e.midi for e in entries if e.midi is not None],
+        notes=[e.text for e in entries if e.text],
+    )
+
+
+def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief) -> SongSet:
+    order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
+    ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
+    facts = facts_of(intake, song, ordered)
+    name = song if len(intake.songs) > 1 else facts.title or song
+    return SongSet(name=name, tracks=ordered, facts=facts, common=find_common(ordered, brief))

@@ -36,6 +36,7 @@ CHECKS = (
     Check("start.stamp-differs", start.stamp_differs),
     Check("start.stamp-partial", start.stamp_partial),
     Check("start.cut-in", start.cut_in),
+    Check("start.codec-delay", start.codec_delay),
     Check("length.short", length.short),
     Check("length.ends-differ", length.ends_differ),
     Check("length.tail-room", length.tail_room),
@@ -86,7 +87,7 @@ if len(set(CODES)) != len(CODES):
 
 def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     """All findings of a set: absorbed ones under their roots, and what most files share told once."""
-    found = [finding for check in CHECKS for finding in check.find(song, brief)]
+    found = [replace(finding, song=song.name) for check in CHECKS for finding in check.find(song, brief)]
     return tuple(sorted(_tell_once(absorb(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
 
 

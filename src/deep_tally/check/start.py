@@ -110,3 +110,12 @@ def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
             and edges.entry_rise_ms >= brief.threshold("start.entry_rise_ms")
         ):
             yield about("start.cut-in", Action.ASK, track, places=place_at(track, 0), dbfs=edges.head_dbfs)
+
+
+def codec_delay(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A lossy encoder put silence before the sound; where the stream tells, it is cut off here, but not everywhere."""
+    for track in song.asked:
+        if track.format is not None and track.format.codec_delay_frames:
+            frames = track.format.codec_delay_frames
+            ms = frames / track.format.rate_hz * 1000
+            yield about("start.codec-delay", Action.ASK, track, places=place_at(track, 0), frames=frames, ms=ms)

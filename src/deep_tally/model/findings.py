@@ -47,6 +47,8 @@ class Finding:
         "question.what", from the catalogue.
     kind : "request", "question" or None
         On `ask` findings only: export again, or is this meant so?
+    song : str
+        Name of the song set it is about.
     files : tuple of str
         Paths inside the delivery; empty when a thing is missing altogether.
     evidence : mapping
@@ -63,6 +65,7 @@ class Finding:
     action: Action
     kind: Kind | None = None
     confidence: float = 1.0
+    song: str = ""
     files: tuple[str, ...] = ()
     evidence: Mapping[str, EvidenceValue] = field(default_factory=dict)
     by_file: Mapping[str, Mapping[str, EvidenceValue]] = field(default_factory=dict)

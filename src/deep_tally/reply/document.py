@@ -33,7 +33,7 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
             "troubles": list(delivery.troubles),
         },
         "files": [_file(t, s.name) for s in delivery.sets for t in s.tracks],
-        "findings": [_finding(f, delivery, speaker) for f in delivery.findings],
+        "findings": [_finding(f, speaker) for f in delivery.findings],
         "tally": {action.value: count.findings for action, count in counts.items()},
     }
 
@@ -118,16 +118,13 @@ def _evidence(evidence: Mapping[str, EvidenceValue]) -> dict[str, Any]:
     }
 
 
-def _finding(finding: Finding, delivery: Delivery, speaker: Speaker) -> dict[str, Any]:
-    home = next(
-        (s.name for s in delivery.sets if {t.path for t in s.tracks} & set(finding.files)), delivery.sets[0].name
-    )
+def _finding(finding: Finding, speaker: Speaker) -> dict[str, Any]:
     several = len(finding.files) > 1
     document: dict[str, Any] = {
         "code": finding.code,
         "action": finding.action.value,
         "confidence": finding.confidence,
-        "set": home,
+        "set": finding.song,
         "files": list(finding.files),
         "summary": speaker.summary(finding),
         "evidence": _evidence(finding.evidence),
@@ -143,5 +140,5 @@ def _finding(finding: Finding, delivery: Delivery, speaker: Speaker) -> dict[str
     if finding.places_total > len(document["places"]):
         document["places_total"] = finding.places_total
     if finding.absorbed:
-        document["absorbs"] = [_finding(a, delivery, speaker) for a in finding.absorbed]
+        document["absorbs"] = [_finding(a, speaker) for a in finding.absorbed]
     return document

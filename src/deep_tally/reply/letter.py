@@ -54,10 +54,10 @@ def write_letter(
 
 def _blocks(delivery: Delivery, requests: list[Request], engineer: str, client: str) -> Iterator[Block]:
     speaker = Speaker(delivery)
-    title = next((s.facts.title for s in delivery.sets if s.facts.title), None)
-    yield Block("title", f"Your files for “{readable(title)}”" if title else "Your files")
+    titles = [f"“{readable(t)}”" for s in delivery.sets if (t := s.facts.title)]
+    yield Block("title", f"Your files for {listed(titles)}" if titles else "Your files")
     hello = f"Hello {client}," if client else "Hello,"
-    yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s) for s in delivery.sets)}")
+    yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s, speaker) for s in delivery.sets)}")
     wanted = [r for r in requests if r.task.kind == "request"]
     questions = [r for r in requests if r.task.kind == "question"]
     yield Block("text", _opening(len(wanted), len(questions)))
@@ -69,7 +69,7 @@ def _blocks(delivery: Delivery, requests: list[Request], engineer: str, client: 
             number += 1
             yield from _request(request, number, delivery, speaker)
     yield from _mended(delivery, speaker)
-    yield from _fine(delivery)
+    yield from _fine(delivery, speaker)
     yield Block("text", f"Best wishes, {engineer}" if engineer else "Best wishes")
 
 
@@ -78,13 +78,15 @@ def _number_word(number: int, noun: str, plural: str | None = None) -> str:
     return f"{word} {noun if number == 1 else plural or noun + 's'}"
 
 
-def _arrived(song: SongSet) -> str:
+def _arrived(song: SongSet, speaker: Speaker) -> str:
     tracks = song.asked
     what = [_number_word(len(tracks), "track")]
     mixes = song.with_role(Role.ROUGH_MIX)
     if mixes:
         what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
     told = f"{' and '.join(what)} arrived"
+    if speaker.has_several_songs:
+        told = f"For “{readable(song.name)}”, {told[:1].lower()}{told[1:]}"
     formats = Counter(t.format.container.upper() for t in tracks if t.format is not None)
     if not formats:
         return f"{told}."
@@ -123,12 +125,14 @@ def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker
     for finding in request.findings:
         matters.append(speaker.matter(finding))
         if not finding.files:
-            yield Block("text", readable(_sentence(speaker.evidence(finding) or speaker.headline(finding))))
+            said = speaker.evidence(finding) or speaker.headline(finding)
+            song = speaker.song(finding)
+            yield Block("text", readable(f"{song}: {said}." if song else _sentence(said)))
         shared = len(finding.files) > 1 and not finding.by_file
         if shared:
             yield Block("text", readable(_sentence(speaker.evidence(finding))))
         for path in finding.files:
-            name = readable(path.rpartition("/")[2])
+            name = readable(speaker.name(path))
             yield Block("item", name if shared else f"{name}: {readable(speaker.evidence(finding, path))}")
             picture = None
             if pictures < _PICTURES_PER_REQUEST and not finding.code.startswith(_NO_PICTURE):
@@ -152,19 +156,19 @@ def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
         return
     yield Block("section", "What I mend here, no need to do anything")
     for finding in fixes:
-        names = listed([path.rpartition("/")[2] for path in finding.files])
+        names = listed([speaker.name(path) for path in finding.files])
         headline = speaker.headline(finding)
         yield Block("item", readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I {speaker.mend(finding)}."))
 
 
-def _fine(delivery: Delivery) -> Iterator[Block]:
+def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     touched = {path for f in delivery.findings if f.action is not Action.NOTE for path in f.files}
     asked = [t for s in delivery.sets for t in s.asked]
     fine = [t for t in asked if t.path not in touched and t.measures is not None]
     if not fine:
         return
     yield Block("section", "What was fine")
-    names = listed([t.stem for t in fine], most=24)
+    names = listed([speaker.name(t.path, ending=False) for t in fine], most=24)
     yield Block(
         "text", readable(f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are: {names}.")
     )

@@ -107,7 +107,7 @@ TASKS = (
     Task(
         key="lossless",
         kind="request",
-        codes=("content.lossy",),
+        codes=("content.lossy", "start.codec-delay"),
         one="Please export {file} again as WAV",
         many="Please export these {count} files again as WAV",
         short="Export as WAV",

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 from deep_tally.model.delivery import Delivery, Track
-from deep_tally.model.findings import EvidenceValue, Finding
+from deep_tally.model.findings import Action, EvidenceValue, Finding
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, decibels, duration, kilohertz, level, listed, signed
 
@@ -82,6 +82,11 @@ def _over(f: Facts) -> str:
 def _damaged(f: Facts) -> str:
     problem = f.evidence.get("problem")
     return str(problem)
+
+
+def _lossy(f: Facts) -> str:
+    ending = f.evidence.get("ending")
+    return str(f.evidence.get("container", "")).upper() + (f", though its name ends in .{ending}" if ending else "")
 
 
 def _empty(f: Facts) -> str:
@@ -165,6 +170,14 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "The attack is cut off in {files}",
             lambda f: f"its first sample is at {decibels(f.number('dbfs'), 'dBFS')} already",
             "The first note starts in the middle of its sound.",
+        ),
+        "start.codec-delay": Wording(
+            "Its encoder put silence before it",
+            "The encoder put silence before the sound in {files}",
+            lambda f: (
+                f"{f.number('frames'):.0f} samples ({duration(f.number('ms'))}), which not every program cuts off"
+            ),
+            "Beside the other parts it can sound late by that much.",
         ),
         "length.short": Wording(
             "Ends before the others",
@@ -397,7 +410,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "content.lossy": Wording(
             "A lossy format",
             "{files} is in a lossy format",
-            lambda f: str(f.evidence.get("container", "")).upper(),
+            _lossy,
             "What the format left out cannot be brought back, and later steps make it audible.",
         ),
         "content.no-rough-mix": Wording(
@@ -416,12 +429,44 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 )
 """Every code's words; a test holds it against the registry."""
 
+NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
+    {
+        "content.damaged": Wording(
+            "It contradicts itself, but can be read",
+            "{files} contradicts itself, but all that is there can be read",
+            _damaged,
+        ),
+        "content.lossy": Wording(
+            "A lossy twin of a lossless file", "{files} came lossless as well", _lossy, "The lossless one is used."
+        ),
+    }
+)
+"""Other words for codes that say something else when they are only a note."""
+
+
+def wording_of(finding: Finding) -> Wording:
+    """The words for a finding."""
+    other = NOTE_WORDINGS.get(finding.code) if finding.action is Action.NOTE else None
+    return other or WORDINGS[finding.code]
+
 
 class Speaker:
     """Says the findings of one delivery."""
 
     def __init__(self, delivery: Delivery) -> None:
         self._tracks = {t.path: t for t in delivery.tracks}
+        self.has_several_songs = len(delivery.sets) > 1
+        self._songs = {t.path: s.name for s in delivery.sets for t in s.tracks} if self.has_several_songs else {}
+
+    def name(self, path: str, *, ending: bool = True) -> str:
+        """A file's name as a sentence says it, with its song where there are several."""
+        name = path.rpartition("/")[2]
+        name = name if ending else name.rpartition(".")[0] or name
+        return f"{self._songs[path]} / {name}" if path in self._songs else name
+
+    def song(self, finding: Finding) -> str:
+        """The song a finding is about, where there are several; else empty."""
+        return finding.song if self.has_several_songs else ""
 
     def facts(self, finding: Finding, path: str | None = None) -> Facts:
         """What words need for one file of a finding (its first file when none is named)."""
@@ -432,24 +477,26 @@ class Speaker:
 
     def headline(self, finding: Finding) -> str:
         """A few words, as they stand beside the file."""
-        return WORDINGS[finding.code].headline
+        return wording_of(finding).headline
 
     def evidence(self, finding: Finding, path: str | None = None) -> str:
         """Where and how much, for one file; no full stop."""
-        return WORDINGS[finding.code].evidence(self.facts(finding, path))
+        return wording_of(finding).evidence(self.facts(finding, path))
 
     def matter(self, finding: Finding) -> str:
         """Why it matters; empty for what is only worth knowing."""
-        return WORDINGS[finding.code].matter
+        return wording_of(finding).matter
 
     def mend(self, finding: Finding) -> str:
         """What is done about it here, as a verb phrase; empty when nothing is."""
-        return WORDINGS[finding.code].mend
+        return wording_of(finding).mend
 
     def summary(self, finding: Finding) -> str:
         """One plain sentence that names the files."""
-        names = listed([path.rpartition("/")[2] for path in finding.files])
-        told = WORDINGS[finding.code].about.format(files=readable(names))
+        names = listed([self.name(path) for path in finding.files])
+        told = wording_of(finding).about.format(files=readable(names))
+        if not finding.files and (song := self.song(finding)):
+            told = f"{readable(song)}: {told}"
         if finding.by_file:
             return f"{told}."
         evidence = self.evidence(finding)
