@@ -28,7 +28,16 @@ def compiled(signature: str, *, finite: bool = False) -> Callable[[Callable[P, R
         Whether samples are known to be finite: then sums may be taken in any order, several at once.
     """
     fastmath = _SUMS_IN_ANY_ORDER if finite else {"contract"}
-    decorated: Callable[[Callable[P, R]], Callable[P, R]] = njit(
-        signature, cache=True, nogil=True, error_model="numpy", fastmath=fastmath
-    )
-    return decorated
+
+    def decorate(function: Callable[P, R]) -> Callable[P, R]:
+        def compile_it(*, cache: bool) -> Callable[P, R]:
+            decorator = njit(signature, cache=cache, nogil=True, error_model="numpy", fastmath=fastmath)
+            machine_code: Callable[P, R] = decorator(function)
+            return machine_code
+
+        try:
+            return compile_it(cache=True)
+        except RuntimeError:
+            return compile_it(cache=False)  # no folder can be written to: compiled anew in every process
+
+    return decorate

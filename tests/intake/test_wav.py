@@ -149,7 +149,7 @@ class _Short(ArrayReader):
 def test_what_was_really_read_counts(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, sample_format: str, damaged: bool
 ) -> None:
-    monkeypatch.setattr("deep_tally.intake.reading.open_sound", lambda path: _Short(sample_format))
+    monkeypatch.setattr("deep_tally.intake.reading.open_plain", lambda path: _Short(sample_format))
     entry = Entry(path="x.mp3", source=tmp_path / "x.mp3", role=Role.TRACKOUT, bytes=1)
     track = measure_entry(lambda done, total: None, entry)
     assert track.format is not None

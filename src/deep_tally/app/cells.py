@@ -258,7 +258,7 @@ class CellPainter:
 def columns_of(levels: tuple[OverviewLevel, ...], columns: int) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Lowest and highest value over all channels in `columns` equal stretches of the file, [shape=(columns,)]."""
     level = next((lv for lv in reversed(levels) if len(lv.low) >= columns), levels[0])
-    low, high = level.low.min(axis=1), level.high.max(axis=1)
+    low, high = level.low.min(axis=1).astype(np.float32), level.high.max(axis=1).astype(np.float32)
     if len(low) <= columns:
         places = np.arange(columns) * len(low) // columns
         return low[places], high[places]

@@ -442,9 +442,10 @@ def _per_pixel(
     """Low, high and RMS of each pixel; `edges` are the frames at the pixels' borders, [shape=(pixels + 1,)]."""
     bins = len(level.low)
     starts = np.clip((edges[:-1] / level.bin_frames).astype(int), 0, bins - 1)
-    low = np.minimum.reduceat(level.low[:, channel], starts)
-    high = np.maximum.reduceat(level.high[:, channel], starts)
-    rms = level.rms[starts, channel]
+    # As float32: what is worked out from them are places on the screen.
+    low = np.minimum.reduceat(level.low[:, channel], starts).astype(np.float32)
+    high = np.maximum.reduceat(level.high[:, channel], starts).astype(np.float32)
+    rms = level.rms[starts, channel].astype(np.float32)
     past = edges[:-1] >= bins * level.bin_frames
     low[past] = high[past] = rms[past] = 0
     return low, high, rms

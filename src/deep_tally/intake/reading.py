@@ -32,6 +32,17 @@ def open_sound(path: Path) -> SoundReader:
     UnreadableSound
         No permission, no such file, or no format that can be read.
     """
+    return open_plain(path) or open_decoded(path)
+
+
+def open_plain(path: Path) -> PcmReader | None:
+    """Open a file of plain samples, which is read by us; None for what needs a decoder.
+
+    Raises
+    ------
+    UnreadableSound
+        No permission, no such file, nothing in it, or plain samples under a header that makes no sense.
+    """
     try:
         # Without O_NONBLOCK, opening a pipe that nobody writes to would never return.
         file = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
@@ -44,7 +55,6 @@ def open_sound(path: Path) -> SoundReader:
             layout = read_layout(file)
             if layout is not None:
                 return PcmReader(path, file, layout)
-        head = os.pread(file, _HEAD, 0)
     except OSError as error:
         os.close(file)
         raise _cannot_open(path, error) from error
@@ -54,10 +64,21 @@ def open_sound(path: Path) -> SoundReader:
     os.close(file)
     if status.st_size == 0:
         raise UnreadableSound(path.name, "the file is empty (0 bytes)", "ask for it again")
-    return _open_decoded(path, head)
+    return None
 
 
-def _open_decoded(path: Path, head: bytes) -> SoundReader:
+def open_decoded(path: Path) -> SoundReader:
+    """Open a file with a decoder. A hostile file can crash it: this belongs into a process that may die.
+
+    Raises
+    ------
+    UnreadableSound
+    """
+    try:
+        with path.open("rb") as file:
+            head = file.read(_HEAD)
+    except OSError as error:
+        raise _cannot_open(path, error) from error
     kind = kind_of(head)
     if kind is Kind.AV_SOUND:
         return open_with_av(path)

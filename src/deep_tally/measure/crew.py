@@ -18,11 +18,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from multiprocessing.process import BaseProcess
+from pathlib import Path
 from typing import Any
 
+from deep_tally.measure.apart import end_with_parent
 from deep_tally.model.errors import DeepTallyError
 
 _MEMORY_MOST = 4 << 30
+_MEMORY_PER_WORKER = 400 << 20
+"""What a worker is reckoned with: it takes less than a third of that, whatever the length of its file."""
+
 _REPORT_EVERY_S = 0.05
 _NICENESS = 5
 _STUCK_AFTER_S = 120.0
@@ -76,7 +81,7 @@ class Crew:
     def __init__(
         self, *, workers: int | None = None, preload: str = _MEASURING, stuck_after_s: float = _STUCK_AFTER_S
     ) -> None:
-        self._most = workers or max(1, len(os.sched_getaffinity(0)))
+        self._most = workers or max(1, min(len(os.sched_getaffinity(0)), _memory_available() // _MEMORY_PER_WORKER))
         self._stuck_after_s = stuck_after_s
         # Several BLAS threads in each of several processes only get in each other's way.
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
@@ -176,14 +181,25 @@ class Crew:
         worker.process.join()
 
 
+def _memory_available() -> int:
+    """Bytes that can be had without swapping (proc(5), meminfo)."""
+    for line in Path("/proc/meminfo").read_text().splitlines():
+        if line.startswith("MemAvailable:"):
+            return int(line.split()[1]) * 1024
+    return _MEMORY_MOST
+
+
 def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
+    end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
     resource.setrlimit(resource.RLIMIT_AS, (_MEMORY_MOST, _MEMORY_MOST))
     os.nice(_NICENESS)  # the window comes first, also where every core is at work
     # Decoders written in C print their worries: errors come back through the pipe, not through the terminal.
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
-    importlib.import_module(preload)
+    # What a first job needs it imports itself, and some need next to nothing: only an idle worker makes ready.
+    if not pipe.poll():
+        importlib.import_module(preload)
     while True:
         try:
             job, function, arguments = pipe.recv()

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
+from deep_tally.measure.apart import OnProgress, run_apart
 from deep_tally.model.measures import Excerpt
 
+if TYPE_CHECKING:
+    from deep_tally.intake.sound import SoundReader
 
-def read_excerpt(progress: Callable[[int, int], None], path: Path, start: int, frames: int) -> Excerpt:
+
+def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> Excerpt:
     """Samples from frame `start` on; fewer than `frames` at the end of the file, non-finite ones as zero.
 
     Raises
@@ -19,10 +23,22 @@ def read_excerpt(progress: Callable[[int, int], None], path: Path, start: int, f
         The file cannot be opened or read any more.
     """
     # Imported here, in the worker: whoever only submits the job needs no decoder.
-    from deep_tally.intake.reading import open_sound
+    from deep_tally.intake.reading import open_plain
 
-    with open_sound(path) as reader:
-        samples = reader.read(start, frames).samples
+    reader = open_plain(path)
+    excerpt = run_apart(_decode, progress, path, start, frames) if reader is None else _read(reader, start, frames)
     progress(frames, frames)
+    return excerpt
+
+
+def _decode(progress: OnProgress, path: Path, start: int, frames: int) -> Excerpt:
+    from deep_tally.intake.reading import open_decoded
+
+    return _read(open_decoded(path), start, frames)
+
+
+def _read(opened: SoundReader, start: int, frames: int) -> Excerpt:
+    with opened as reader:
+        samples = reader.read(start, frames).samples
     finite = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
     return Excerpt(frame=start, samples=finite.astype(np.float32))

@@ -2,27 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
 
+from deep_tally.measure.apart import OnProgress, run_apart
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import Damage, Entry, SoundFormat
+from deep_tally.model.measures import Measures
 
-OnProgress = Callable[[int, int], None]
-"""(frames done, frames in all)."""
+if TYPE_CHECKING:
+    from deep_tally.intake.sound import SoundReader
 
 
 def measure_entry(progress: OnProgress, entry: Entry) -> Track:
-    """Open and measure one file; a file that cannot be read comes back with its damage and nothing else."""
+    """Open and measure one file; a file that cannot be read comes back with its damage and nothing else.
+
+    Plain samples are read here; whatever needs a decoder is read in a process that may die.
+    """
     # Imported here, in the worker: whoever only submits the job needs neither decoders nor filters.
-    from deep_tally.intake.reading import open_sound
-    from deep_tally.measure.one_pass import measure_sound
+    from deep_tally.intake.reading import open_plain
 
     try:
-        with open_sound(entry.source) as reader:
-            sound = reader.format
-            measures = measure_sound(reader, on_progress=lambda done: progress(done, sound.frames))
+        reader = open_plain(entry.source)
+        if reader is not None:
+            sound, measures = _measure(progress, reader)
+        else:
+            sound, measures = run_apart(_decode, progress, entry.source)
     except UnreadableSound as error:
         return damaged_track(entry, error.problem, error.remedy)
     if measures.frames != sound.frames:
@@ -30,6 +37,20 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
         claimed = measures.frames if sound.sample_format == "lossy" else sound.claimed_frames
         sound = replace(sound, frames=measures.frames, claimed_frames=claimed)
     return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=_short_data(sound))
+
+
+def _decode(progress: OnProgress, path: Path) -> tuple[SoundFormat, Measures]:
+    from deep_tally.intake.reading import open_decoded
+
+    return _measure(progress, open_decoded(path))
+
+
+def _measure(progress: OnProgress, opened: SoundReader) -> tuple[SoundFormat, Measures]:
+    from deep_tally.measure.one_pass import measure_sound
+
+    with opened as reader:
+        sound = reader.format
+        return sound, measure_sound(reader, on_progress=lambda done: progress(done, sound.frames))
 
 
 def damaged_track(entry: Entry, problem: str, remedy: str) -> Track:

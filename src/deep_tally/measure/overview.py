@@ -17,8 +17,9 @@ def pyramid(bins: Windows, frames: int) -> tuple[OverviewLevel, ...]:
     while len(bins):
         lengths = np.full(len(bins), bins.frames)
         lengths[-1] = frames - bins.frames * (len(bins) - 1)
-        rms = np.sqrt(bins.energy / lengths[:, None], dtype=np.float32)
-        levels.append(OverviewLevel(bin_frames=bins.frames, low=bins.low, high=bins.high, rms=rms))
+        rms = np.sqrt(bins.energy / lengths[:, None])
+        low, high, rms = (values.astype(np.float16) for values in (bins.low, bins.high, rms))
+        levels.append(OverviewLevel(bin_frames=bins.frames, low=low, high=high, rms=rms))
         if len(bins) < _LEAST_BINS * _STEP:
             break
         bins = bins.grouped(_STEP)

@@ -40,7 +40,7 @@ def picture_of(finding: Finding, track: Track) -> Picture | None:
 
 def _overview(levels: tuple[OverviewLevel, ...], marks: list[float]) -> str:
     level = next((lv for lv in reversed(levels) if len(lv.low) >= _COLUMNS_LEAST), levels[0])
-    low, high = level.low.min(axis=1), level.high.max(axis=1)
+    low, high = level.low.min(axis=1).astype(np.float32), level.high.max(axis=1).astype(np.float32)
     scale = max(1e-9, float(np.abs(low).max(initial=0.0)), float(high.max(initial=0.0)))
     middle, reach = HEIGHT / 2, HEIGHT / 2 - _MARGIN
     x = np.linspace(0, WIDTH, len(low))

@@ -1,0 +1,46 @@
+"""Jobs that run apart; each is what a hostile file could make a decoder do."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+from typing import NoReturn
+
+from deep_tally.measure.apart import OnProgress, run_apart
+from deep_tally.model.errors import UnreadableSound
+
+
+def process_id(progress: OnProgress, path: Path) -> int:
+    progress(1, 2)
+    return os.getpid()
+
+
+def crash(progress: OnProgress, path: Path) -> NoReturn:
+    os.abort()
+
+
+def devour(progress: OnProgress, path: Path) -> int:
+    return len(bytearray(2 << 30))
+
+
+def stand_still(progress: OnProgress, path: Path) -> None:
+    time.sleep(60)
+
+
+def refuse(progress: OnProgress, path: Path) -> NoReturn:
+    raise UnreadableSound(path.name, "it is broken", "mend it")
+
+
+def fail(progress: OnProgress, path: Path) -> NoReturn:
+    raise ZeroDivisionError("one")
+
+
+def tell_child_and_wait(progress: OnProgress, path: Path) -> None:
+    """Runs in a worker: its child writes its process id to `path` and stands still."""
+    run_apart(_write_id_and_wait, progress, path)
+
+
+def _write_id_and_wait(progress: OnProgress, path: Path) -> None:
+    path.write_text(str(os.getpid()))
+    time.sleep(60)
