@@ -14,6 +14,7 @@ from hypothesis import settings
 from deep_tally.check.judge import judge
 from deep_tally.demo.awkward import write_awkward
 from deep_tally.demo.delivery import write_demo
+from deep_tally.intake.unpacked import unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
 from deep_tally.measure.run import Measuring
@@ -35,12 +36,13 @@ if not os.environ.get("DISPLAY"):
 
 def check_folder(folder: Path, **options: Path) -> Delivery:
     """The whole core on a folder, as the command line does it."""
-    intake = take_in([folder], **options)
     crew = Crew()
     try:
-        measuring = Measuring(intake, crew)
-        while not measuring.is_done:
-            measuring.poll(0.1)
+        with unpack_folder() as unpack_into:
+            intake = take_in([folder], unpack_into=unpack_into, **options)
+            measuring = Measuring(intake, crew)
+            while not measuring.is_done:
+                measuring.poll(0.1)
         return judge(intake, measuring.tracks, DEFAULT_BRIEF)
     finally:
         crew.close()

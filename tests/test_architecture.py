@@ -11,9 +11,11 @@ import deep_tally
 
 SOURCE = Path(deep_tally.__file__).parent
 ROOMS = ("model", "intake", "measure", "check", "reply")
+SESSION = {"model", "intake", "measure", "session"}
 # `compiled` stands beside the rooms: it turns arithmetic into machine code, whosever it is.
 ALLOWED = {room: set(ROOMS[: position + 1]) for position, room in enumerate(ROOMS)}
-ALLOWED |= {"demo": {"model", "demo"}, "cli": {*ROOMS, "demo", "app", "cli"}, "app": {*ROOMS, "demo", "app"}}
+ALLOWED |= {"session": SESSION, "demo": {"model", "demo"}}
+ALLOWED |= {"cli": {*ROOMS, "session", "demo", "app", "cli"}, "app": {*ROOMS, "session", "demo", "app"}}
 # Checks judge numbers: of measuring they may know nothing at all.
 ALLOWED["check"].discard("measure")
 

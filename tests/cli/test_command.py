@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
+import zipfile
 from pathlib import Path
 
 import jsonschema
@@ -157,3 +159,76 @@ def test_version_and_help() -> None:
     assert "Deep Tally, version 0." in run("--version").stdout
     assert "demo" in run("--help").stdout
     assert "--rough-mix" in run("check", "-h").stdout
+
+
+def zipped(path: Path, *members: Path) -> Path:
+    with zipfile.ZipFile(path, "w") as archive:
+        for member in members:
+            archive.write(member, f"Night Bus 96 BPM/{member.name}")
+    return path
+
+
+def unpacked_folders(home: Path) -> list[Path]:
+    return list((home / "cache" / "deep-tally" / "unpacked").glob("*"))
+
+
+def test_a_zip_is_checked_and_nothing_of_it_is_left(tmp_path: Path, own_home: Path) -> None:
+    packed = zipped(tmp_path / "upload.zip", sound(tmp_path / "Bass.wav"), sound(tmp_path / "Voice.wav"))
+    before = packed.read_bytes(), packed.stat().st_mtime_ns
+    done = run("check", packed, "--json", "-")
+    document = json.loads(done.stdout)
+    jsonschema.validate(document, schema())
+    assert document["delivery"]["source"] == str(packed)
+    assert [s["name"] for s in document["delivery"]["sets"]] == ["Night Bus"]
+    assert [f["path"] for f in document["files"]] == ["Bass.wav", "Voice.wav"]
+    assert (packed.read_bytes(), packed.stat().st_mtime_ns) == before
+    assert unpacked_folders(own_home) == []
+
+
+def test_a_kill_while_unpacking_is_swept_at_the_next_start(tmp_path: Path, own_home: Path) -> None:
+    noise = tmp_path / "Noise.wav"
+    soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
+    packed = zipped(tmp_path / "upload.zip", noise)
+    running = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", str(packed)])
+    deadline = time.monotonic() + 30
+    while time.monotonic() < deadline and not any(
+        p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("N*")
+    ):
+        time.sleep(0.005)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    assert len(unpacked_folders(own_home)) == 1
+    assert run("check", sound(tmp_path / "Bass.wav")).returncode == 1
+    assert unpacked_folders(own_home) == []
+
+
+def test_a_second_check_recalls_what_was_measured_and_no_cache_keeps_nothing(tmp_path: Path, own_home: Path) -> None:
+    path = sound(tmp_path / "Bass.wav")
+    store = own_home / "cache" / "deep-tally" / "measures.sqlite"
+    first = run("check", path, "--json", "-", "--no-cache")
+    assert not store.exists()
+    second, third = (run("check", path, "--json", "-") for _ in range(2))
+    assert first.stdout == second.stdout == third.stdout
+    with sqlite3.connect(store) as connection:
+        assert connection.execute("SELECT COUNT(*) FROM measures").fetchone() == (1,)
+
+
+def test_the_deliverys_bytes_and_times_are_the_same_after_everything(tmp_path: Path) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    sound(folder / "Bass.wav")
+    soundfile.write(folder / "Voice.flac", np.zeros(4800), 48_000)
+    (folder / "notes.txt").write_text("Tempo: 96")
+    zipped(folder / "more.zip", sound(tmp_path / "Horn.wav"))
+    before = {p: (p.read_bytes(), p.stat().st_mtime_ns, p.stat().st_mode) for p in sorted(folder.iterdir())}
+    run("check", folder, "--json", tmp_path / "out.json", "--reply", tmp_path / "reply.html")
+    assert {p: (p.read_bytes(), p.stat().st_mtime_ns, p.stat().st_mode) for p in sorted(folder.iterdir())} == before
+
+
+def test_a_name_no_encoding_reads_survives_the_round_trip_through_json(tmp_path: Path) -> None:
+    sound(tmp_path / "x.wav").rename(tmp_path / os.fsdecode(b"V\xf6ice.wav"))
+    done = run("check", tmp_path, "--json", "-")
+    path = json.loads(done.stdout)["files"][0]["path"]
+    assert os.fsencode(path) == b"V\xf6ice.wav"
+    assert (tmp_path / path).exists()
+    assert "V�ice.wav" in run("check", tmp_path).stdout

@@ -28,7 +28,9 @@ def test_the_demos_document_is_valid_and_counts_its_findings(
     validator.validate(document)
     for action in ("ask", "fix", "note"):
         assert document["tally"][action] == sum(f["action"] == action for f in document["findings"])
-    assert document["delivery"]["others"] == [{"path": "Notes.txt", "role": "document"}]
+    notes = document["delivery"]["others"]
+    assert [(n["path"], n["role"], n["set"]) for n in notes] == [("Notes.txt", "document", "Lantern Over Brackwater")]
+    assert "The rough mix is what we listen to." in notes[0]["text"]
     assert document["delivery"]["sets"][0]["common"] == {
         "rate": 48000,
         "bits": 24,

@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from deep_tally.reply.numbers import clock, count, decibels, depth, duration, kilohertz, listed
+from deep_tally.reply.numbers import clock, count, decibels, depth, duration, kilohertz, listed, megabytes
 
 
 @pytest.mark.parametrize(
@@ -53,3 +53,11 @@ def test_lists() -> None:
     assert listed(["A"]) == "A"
     assert listed(["A", "B", "C"]) == "A, B and C"
     assert listed(list("ABCDEFGH"), most=3) == "A, B and 6 more"
+
+
+@pytest.mark.parametrize(
+    ("done", "total", "words"),
+    [(0, 812_000_000, "0 of 812 MB"), (3_249_000, 8_400_000, "3.2 of 8.4 MB"), (99, 99, "0.0 of 0.0 MB")],
+)
+def test_megabytes(done: int, total: int, words: str) -> None:
+    assert megabytes(done, total) == words

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
@@ -23,11 +24,12 @@ def judge(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
         The measured files, in any order; files not measured yet may be missing.
     """
     sets = tuple(_song_set(intake, name, tracks, brief) for name in intake.songs)
+    named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
         name=intake.name,
         sets=sets,
-        others=tuple(e for e in intake.entries if not e.role.is_audio),
+        others=tuple(replace(e, song=named.get(e.song, e.song)) for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
     )

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from deep_tally.check.judge import judge
+from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
-from deep_tally.measure.run import Measuring
+from deep_tally.measure.job import measure_entry
+from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, read_brief
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
@@ -20,9 +23,13 @@ from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
-from deep_tally.reply.numbers import count
+from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.save import require_form, save_reply, save_text
 from deep_tally.reply.words import Speaker
+from deep_tally.session.recall import recall_or_measure
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 _POLL_S = 0.1
 
@@ -42,8 +49,6 @@ def run_check(
 ) -> int:
     """Do the whole check; returns 1 when there is something to ask the client, else 0.
 
-    `no_cache` asks for what happens anyway: every file is measured anew.
-
     Raises
     ------
     DeepTallyError
@@ -52,10 +57,14 @@ def run_check(
     asked = read_brief(brief) if brief else DEFAULT_BRIEF
     if reply_path is not None:
         require_form(reply_path)
-    intake = take_in(paths, rough_mix=rough_mix)
     shown = progress if progress is not None else sys.stderr.isatty() and not quiet
-    delivery = judge(intake, _measure(intake, shown), asked)
-    client_files = [entry.source for entry in intake.entries]
+    sweep()
+    with unpack_folder() as unpack_into:
+        with _progress(shown) as show:
+            intake = take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=show.step)
+            tracks = _measure(intake, show, measure_entry if no_cache else recall_or_measure)
+        delivery = judge(intake, tracks, asked)
+        client_files = intake.client_files
     if json_path == "-":
         click.echo(to_json(delivery), nl=False)
     elif json_path:
@@ -69,51 +78,66 @@ def run_check(
     return int(any(f.action is Action.ASK for f in delivery.findings))
 
 
-def _measure(intake: Intake, shown: bool) -> tuple[Track, ...]:
+def _measure(intake: Intake, show: _Show, job: Job) -> tuple[Track, ...]:
     crew = Crew()
     try:
-        measuring = Measuring(intake, crew)
-        with _progress(shown) as show:
-            while not measuring.is_done:
-                show(measuring, measuring.poll(_POLL_S))
+        measuring = Measuring(intake, crew, job=job)
+        while not measuring.is_done:
+            show.measured(measuring, measuring.poll(_POLL_S))
         return measuring.tracks
     finally:
         crew.close()
 
 
+class _Show:
+    """Shows nothing: what is called at every step of a check that is to be quiet."""
+
+    def step(self, done: int, total: int) -> None:
+        """`done` of `total` bytes are unpacked, or `done` files are found."""
+
+    def measured(self, measuring: Measuring, done: list[Track]) -> None:
+        """Called after every poll with the tracks that came."""
+
+
+class _Lines(_Show):
+    """A line for every file that is done."""
+
+    def measured(self, measuring: Measuring, done: list[Track]) -> None:
+        count_done, total = measuring.counts
+        for number, track in enumerate(done, start=count_done - len(done) + 1):
+            click.echo(f"{number} of {total}  {readable(track.path)}", err=True)
+
+
+class _Bar(_Show):
+    """A bar on a terminal."""
+
+    def __init__(self, bar: Progress) -> None:
+        self._bar = bar
+        self._task = bar.add_task("", total=1.0)
+
+    def step(self, done: int, total: int) -> None:
+        words = f"unpacking, {megabytes(done, total)}" if total else f"{count(done, 'file')} found"
+        self._bar.update(self._task, completed=done / total if total else 0.0, description=words)
+
+    def measured(self, measuring: Measuring, done: list[Track]) -> None:
+        count_done, total = measuring.counts
+        words = f"{count_done} of {total}  {readable(measuring.at_work or '')}"
+        self._bar.update(self._task, completed=measuring.share, description=words)
+
+
 @contextmanager
-def _progress(shown: bool) -> Iterator[Callable[[Measuring, list[Track]], None]]:
-    """What is called after every poll: a bar on a terminal, else a line for every file that is done."""
+def _progress(shown: bool) -> Iterator[_Show]:
     if not shown:
-        yield lambda measuring, done: None
-    elif sys.stderr.isatty():
-        with _bar() as show:
-            yield show
+        yield _Show()
+    elif not sys.stderr.isatty():
+        yield _Lines()
     else:
-        yield _print_done
+        from rich.console import Console
+        from rich.progress import BarColumn, Progress, TextColumn
 
-
-@contextmanager
-def _bar() -> Iterator[Callable[[Measuring, list[Track]], None]]:
-    from rich.console import Console
-    from rich.progress import BarColumn, Progress, TextColumn
-
-    columns = (BarColumn(bar_width=24), TextColumn("{task.description}", markup=False))
-    with Progress(*columns, console=Console(file=sys.stderr), transient=True) as bar:
-        task = bar.add_task("", total=1.0)
-
-        def show(measuring: Measuring, done: list[Track]) -> None:
-            count_done, total = measuring.counts
-            words = f"{count_done} of {total}  {readable(measuring.at_work or '')}"
-            bar.update(task, completed=measuring.share, description=words)
-
-        yield show
-
-
-def _print_done(measuring: Measuring, done: list[Track]) -> None:
-    count_done, total = measuring.counts
-    for number, track in enumerate(done, start=count_done - len(done) + 1):
-        click.echo(f"{number} of {total}  {readable(track.path)}", err=True)
+        columns = (BarColumn(bar_width=24), TextColumn("{task.description}", markup=False))
+        with Progress(*columns, console=Console(file=sys.stderr), transient=True) as bar:
+            yield _Bar(bar)
 
 
 def _print_tally(delivery: Delivery) -> None:

@@ -57,7 +57,7 @@ def open_window(paths: tuple[Path, ...], brief: Path | None, rough_mix: Path | N
 @click.option("--engineer", default="", help="Your name, under the reply.")
 @click.option("--client", default="", help="The client's name, for the greeting.")
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
-@click.option("--no-cache", is_flag=True, help="Measure every file anew (nothing is kept between checks yet).")
+@click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing for next time.")
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:
     """Check a folder or audio files and say what is wrong and who must act.

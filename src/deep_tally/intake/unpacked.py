@@ -6,6 +6,9 @@ import fcntl
 import os
 import shutil
 import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from platformdirs import user_cache_path
@@ -40,6 +43,20 @@ class UnpackFolder:
             self._lock = -1
 
 
+@contextmanager
+def unpack_folder() -> Iterator[Path | None]:
+    """A private folder for as long as the block runs; None where none can be made."""
+    try:
+        folder = UnpackFolder()
+    except OSError:
+        yield None
+        return
+    try:
+        yield folder.files
+    finally:
+        folder.remove()
+
+
 def sweep() -> None:
     """Delete what crashed owners left; folders in use stay."""
     try:
@@ -67,8 +84,6 @@ def sweep() -> None:
 
 
 def _is_old(folder: Path) -> bool:
-    import time
-
     try:
         return time.time() - folder.stat().st_mtime > 60
     except OSError:

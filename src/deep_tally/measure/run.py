@@ -2,30 +2,59 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import replace
+from types import MappingProxyType
 
+from deep_tally.measure.apart import OnProgress
 from deep_tally.measure.crew import Crew, Progress, Report, Returned
 from deep_tally.measure.job import damaged_track, measure_entry
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake
+
+Job = Callable[[OnProgress, Entry], Track]
+
+_BINS_IN_ALL = 6_000_000
+"""Bins of overviews that a delivery may hold in memory (12 bytes each for stereo): 125 files keep their finest level,
+more files each a coarser one, and samples are read on demand below that."""
 
 
 class Measuring:
     """One run over a delivery. The owner polls; cancelling keeps what was measured.
 
     `tracks` always has every audio file: one that is not measured yet has neither format nor damage.
+
+    Parameters
+    ----------
+    intake : Intake
+    crew : Crew
+        Its workers do the job, the largest files first: then no long one is left for the end.
+    job : callable
+        Measures one entry, in a worker.
+    known : mapping of path to Track
+        Files that are measured already and need not be again.
     """
 
-    def __init__(self, intake: Intake, crew: Crew) -> None:
+    def __init__(
+        self,
+        intake: Intake,
+        crew: Crew,
+        *,
+        job: Job = measure_entry,
+        known: Mapping[str, Track] = MappingProxyType({}),
+    ) -> None:
         self._crew = crew
         self._entries = {entry.path: entry for entry in intake.sounds}
-        self._tracks = {path: Track(path=path, role=e.role) for path, e in self._entries.items()}
-        self._left = set(self._entries)
+        self._tracks = {
+            path: replace(known[path], role=e.role) if path in known else Track(path=path, role=e.role)
+            for path, e in self._entries.items()
+        }
+        self._left = {path for path in self._entries if path not in known}
         self._shares: dict[str, float] = {}
-        self._bytes = sum(max(1, e.bytes) for e in self._entries.values())
+        self._bytes = sum(max(1, self._entries[path].bytes) for path in self._left)
         self._done_bytes = 0
-        for path, entry in self._entries.items():
-            crew.submit(path, measure_entry, entry)
+        for path in sorted(self._left, key=lambda p: -self._entries[p].bytes):
+            crew.submit(path, job, self._entries[path])
 
     def take(self, report: Report) -> Track | None:
         """Take in one report of the crew; the track it completes, if any. Other jobs' reports are left alone."""
@@ -80,8 +109,16 @@ class Measuring:
         """All audio files in the delivery's order."""
         return tuple(self._tracks.values())
 
+    def _lightened(self, track: Track) -> Track:
+        """The track with an overview no finer than this delivery's number of files allows."""
+        most = _BINS_IN_ALL // len(self._entries)
+        if track.measures is None or not track.measures.overview or len(track.measures.overview[0].low) <= most:
+            return track
+        levels = tuple(level for level in track.measures.overview if len(level.low) <= most)
+        return replace(track, measures=replace(track.measures, overview=levels or track.measures.overview[-1:]))
+
     def _finish(self, entry: Entry, track: Track) -> None:
-        self._tracks[entry.path] = track
+        self._tracks[entry.path] = self._lightened(track)
         self._left.discard(entry.path)
         self._shares.pop(entry.path, None)
         self._done_bytes += max(1, entry.bytes)

@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping
+from dataclasses import asdict
 from importlib import resources
 from typing import Any
 
 from deep_tally import __version__
 from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.files import Entry, SoundFormat
 from deep_tally.model.findings import EvidenceValue, Finding, count_findings
 from deep_tally.model.measures import Measures
 from deep_tally.reply.words import Speaker
@@ -29,7 +31,7 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
         "delivery": {
             "source": str(delivery.source),
             "sets": [_set(s) for s in delivery.sets],
-            "others": [{"path": e.path, "role": e.role.value} for e in delivery.others],
+            "others": [_other(e) for e in delivery.others],
             "troubles": list(delivery.troubles),
         },
         "files": [_file(t, s.name) for s in delivery.sets for t in s.tracks],
@@ -70,6 +72,17 @@ def _set(song: SongSet) -> dict[str, Any]:
     }
 
 
+def _other(entry: Entry) -> dict[str, Any]:
+    document: dict[str, Any] = {"path": entry.path, "role": entry.role.value, "set": entry.song}
+    if entry.text:
+        document["text"] = entry.text
+    if entry.midi is not None:
+        document["midi"] = asdict(entry.midi)
+    if entry.beside:
+        document["beside"] = entry.beside
+    return document
+
+
 def _file(track: Track, set_name: str) -> dict[str, Any]:
     document: dict[str, Any] = {"path": track.path, "set": set_name, "role": track.role.value}
     if track.format is not None:
@@ -82,8 +95,23 @@ def _file(track: Track, set_name: str) -> dict[str, Any]:
             "frames": track.format.frames,
             "time_reference": track.format.time_reference,
         }
+        document |= _said(track.format)
     if track.measures is not None:
         document["measures"] = _measures(track.measures)
+    return document
+
+
+def _said(sound: SoundFormat) -> dict[str, Any]:
+    """What a file says of itself, where it says anything."""
+    document: dict[str, Any] = {}
+    if sound.codec_delay_frames is not None:
+        document["codec_delay_frames"] = sound.codec_delay_frames
+    if sound.said:
+        document["said"] = [{"label": label, "text": text} for label, text in sound.said]
+    if sound.markers:
+        document["markers"] = [{"frame": m.frame, "text": m.text} for m in sound.markers]
+    if sound.contradictions:
+        document["contradictions"] = list(sound.contradictions)
     return document
 
 

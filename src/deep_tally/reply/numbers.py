@@ -74,3 +74,9 @@ def listed(words: Sequence[str], *, most: int = 6) -> str:
     if len(words) < 2:
         return "".join(words)
     return f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def megabytes(done: int, total: int) -> str:
+    """ "12 of 812 MB"; "3.2 of 8.4 MB" where whole ones tell too little. A megabyte is a million bytes."""
+    digits = 0 if total >= 100_000_000 else 1
+    return f"{done / 1e6:.{digits}f} of {total / 1e6:.{digits}f} MB"

@@ -1,0 +1,188 @@
+"""Measures of files that were measured before, kept in the user's cache.
+
+An entry is found again by where the file is, its size and time of change, a digest of its head, middle and tail, and
+the version of the code that measures. The cache is a help, never a need: one that is damaged is thrown away and begun
+anew, one that cannot be read or written is done without.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import os
+import pickle
+import sqlite3
+import time
+import zlib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import deep_tally
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Entry
+
+BYTES_MOST = 1 << 30
+_TRIM_TO = 0.8
+_DIGESTED = 1 << 16
+_BUSY_S = 2.0
+_ROOMS_THAT_MEASURE = ("model", "intake", "measure")
+_SCHEMA = """
+    CREATE TABLE IF NOT EXISTS measures (
+        key TEXT PRIMARY KEY,
+        used REAL NOT NULL,
+        bytes INTEGER NOT NULL,
+        checksum INTEGER NOT NULL,
+        content BLOB NOT NULL
+    ) WITHOUT ROWID
+"""
+
+
+class MeasureCache:
+    """The store in one file; safe with several processes at once.
+
+    Parameters
+    ----------
+    path : Path
+        The database; made when it is not there.
+    bytes_most : int
+        What it may hold; what was not used for longest goes first.
+    """
+
+    def __init__(self, path: Path, *, bytes_most: int = BYTES_MOST) -> None:
+        self._path = path
+        self._bytes_most = bytes_most
+
+    def find(self, entry: Entry) -> Track | None:
+        """What was measured of this very file; None when that is not known."""
+        key = _key(entry)
+        if key is None:
+            return None
+        kept = None  # whatever goes wrong with the store ends the block below
+        with self._open() as store:
+            if store is None:
+                return None
+            row = store.execute("SELECT checksum, content FROM measures WHERE key = ?", (key,)).fetchone()
+            if row is None or zlib.crc32(row[1]) != row[0]:
+                return None
+            store.execute("UPDATE measures SET used = ? WHERE key = ?", (time.time(), key))
+            kept = _loads(row[1])
+        if kept is None:
+            return None
+        sound, measures, damage = kept
+        return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=damage)
+
+    def keep(self, entry: Entry, track: Track) -> None:
+        """Keep what was measured; a file that could not be opened may be better next time and is not kept."""
+        key = _key(entry)
+        if key is None or track.measures is None:
+            return
+        content = pickle.dumps((track.format, track.measures, track.damage), protocol=5)
+        with self._open() as store:
+            if store is not None:
+                store.execute(
+                    "INSERT OR REPLACE INTO measures VALUES (?, ?, ?, ?, ?)",
+                    (key, time.time(), len(content), zlib.crc32(content), content),
+                )
+                self._trim(store)
+
+    def _trim(self, store: sqlite3.Connection) -> None:
+        held = store.execute("SELECT TOTAL(bytes) FROM measures").fetchone()[0]
+        if held <= self._bytes_most:
+            return
+        for key, size in store.execute("SELECT key, bytes FROM measures ORDER BY used").fetchall():
+            store.execute("DELETE FROM measures WHERE key = ?", (key,))
+            held -= size
+            if held <= _TRIM_TO * self._bytes_most:
+                break
+        store.execute("PRAGMA incremental_vacuum")
+
+    @contextmanager
+    def _open(self) -> Iterator[sqlite3.Connection | None]:
+        """The store, or None where there is none; whatever is wrong with it costs what was kept, and no more."""
+        store: sqlite3.Connection | None = None
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            store = self._connected()
+        except (sqlite3.Error, OSError):
+            yield None
+            return
+        try:
+            with store:
+                yield store
+        except sqlite3.OperationalError:
+            pass  # another window holds it for long, or the disk is full: done without, this time
+        except sqlite3.DatabaseError:
+            self._throw_away()
+        finally:
+            store.close()
+
+    def _connected(self) -> sqlite3.Connection:
+        for is_last in (False, True):
+            store = sqlite3.connect(self._path, timeout=_BUSY_S)
+            try:
+                store.execute("PRAGMA auto_vacuum = INCREMENTAL")
+                store.execute("PRAGMA journal_mode = WAL")
+                store.execute("PRAGMA synchronous = NORMAL")
+                store.execute(_SCHEMA)
+            except sqlite3.DatabaseError as error:
+                store.close()
+                if is_last or isinstance(error, sqlite3.OperationalError):
+                    raise
+                self._throw_away()
+            else:
+                return store
+        raise AssertionError("unreachable")
+
+    def _throw_away(self) -> None:
+        for name in ("", "-wal", "-shm", "-journal"):
+            self._path.with_name(self._path.name + name).unlink(missing_ok=True)
+
+
+def _key(entry: Entry) -> str | None:
+    """What identifies a file and how it was measured; None for a file that cannot be read."""
+    digest = hashlib.blake2b(digest_size=20)
+    try:
+        file = os.open(entry.source, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        try:
+            size = os.fstat(file).st_size
+            for start in (0, max(0, size // 2 - _DIGESTED // 2), max(0, size - _DIGESTED)):
+                digest.update(os.pread(file, _DIGESTED, start))
+        finally:
+            os.close(file)
+    except OSError:
+        return None
+    digest.update(repr((entry.identity, size, measuring_version())).encode("utf-8", "surrogateescape"))
+    return digest.hexdigest()
+
+
+@lru_cache(maxsize=1)
+def measuring_version() -> str:
+    """A digest of the code that measures: what other code measured is never taken for its own."""
+    digest = hashlib.blake2b(digest_size=16)
+    source = Path(deep_tally.__file__).parent
+    for path in sorted(p for room in _ROOMS_THAT_MEASURE for p in (source / room).glob("*.py")):
+        digest.update(path.read_bytes())
+    return digest.hexdigest()
+
+
+_OF_ARRAYS = frozenset({"_reconstruct", "_frombuffer", "ndarray", "dtype"})
+
+
+class _OwnKinds(pickle.Unpickler):
+    """Makes nothing but our own dataclasses, paths and arrays, whatever the content says."""
+
+    def find_class(self, module: str, name: str) -> Any:
+        if module.startswith("deep_tally.model.") or (module.startswith("numpy") and name in _OF_ARRAYS):
+            return super().find_class(module, name)
+        raise pickle.UnpicklingError(f"{module}.{name} has no place in a cache")
+
+
+def _loads(content: bytes) -> tuple[Any, Any, Any] | None:
+    try:
+        kept = _OwnKinds(io.BytesIO(content)).load()
+    except Exception:  # noqa: BLE001 - damaged content can raise anything; it is measured anew
+        return None
+    return kept if isinstance(kept, tuple) and len(kept) == 3 else None
