@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import SongFacts, SongSet, Track
-from deep_tally.model.files import Role, SoundFormat
+from deep_tally.model.files import Entry, Intake, Role, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Edges, Measures, Run, Runs, Sides
 
@@ -142,3 +143,9 @@ def runs(*lengths: int, channel: int = 0) -> Runs:
     for n in lengths:
         counted[n] = counted.get(n, 0) + 1
     return Runs(lengths=counted, places=places, longest=max(places, key=lambda r: r.frames, default=None))
+
+
+def intake_of(tracks: Iterable[Track], *, name: str = "x", song: str = "") -> Intake:
+    """The delivery that tracks would come in: one song, unless their folders are named to be songs."""
+    entries = [Entry(path=t.path, source=Path("/x") / t.path, role=t.role, bytes=1, song=song or name) for t in tracks]
+    return Intake(source=Path("/x"), name=name, entries=tuple(entries))

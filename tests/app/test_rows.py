@@ -11,13 +11,13 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
-from tracks import findings, others, song_of, track
+from tracks import findings, intake_of, others, song_of, track
 
 
 def sheet_of(*tracks: Track):
     song = song_of(tracks)
     delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings(tracks))
-    return make_sheet(song.tracks, DEFAULT_BRIEF, delivery)
+    return make_sheet(intake_of(song.tracks), song.tracks, DEFAULT_BRIEF, delivery)
 
 
 def test_number_and_title_are_taken_from_the_name() -> None:
@@ -47,7 +47,8 @@ def test_heads_without_a_common_value_say_so() -> None:
 
 
 def test_before_anything_is_measured_nothing_is_claimed() -> None:
-    sheet = make_sheet([Track(path="1 Bass.wav", role=Role.TRACKOUT)], DEFAULT_BRIEF, None, name="Salt House 96 BPM")
+    tracks = [Track(path="1 Bass.wav", role=Role.TRACKOUT)]
+    sheet = make_sheet(intake_of(tracks, name="Salt House 96 BPM"), tracks, DEFAULT_BRIEF, None)
     assert [cell_text(sheet.rows[0], c) for c in Column][1:] == ["not measured"] * 7
     assert heads(sheet, Column.CLIPPING) == ("Clipping", "")
     assert length_head(sheet) == ("Length", "")
@@ -71,6 +72,7 @@ def test_filters(wanted: Filter, kept: int) -> None:
 
 
 def test_unmeasured_rows_sort_last_whatever_the_column() -> None:
-    rows = make_sheet([Track(path="0 A.wav", role=Role.TRACKOUT), track("9 Z.wav")], DEFAULT_BRIEF, None).rows
+    tracks = [Track(path="0 A.wav", role=Role.TRACKOUT), track("9 Z.wav")]
+    rows = make_sheet(intake_of(tracks), tracks, DEFAULT_BRIEF, None).rows
     for column in list(Column)[1:]:
         assert sorted(rows, key=lambda r, c=column: sort_key(r, c))[0].track.path == "9 Z.wav"

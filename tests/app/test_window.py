@@ -59,7 +59,7 @@ def shown(window: Window) -> list[str]:
 
 def test_nothing_open_says_what_to_do_next(fresh: Window) -> None:
     words = [label.text() for label in fresh.empty.findChildren(QLabel)]
-    assert "Drop a client's folder here" in words
+    assert "Drop a client's folder or zip here" in words
     assert fresh.empty.open_folder.isVisible()
     assert not fresh.steps.isVisible()
     assert not fresh.band.next.isVisible()
@@ -265,7 +265,7 @@ def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) ->
     assert len(shown(window)) == 7
     assert window.show_button.text() == "Only: Ask the client"
     qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
-    assert len(shown(window)) == 21
+    assert len(shown(window)) == 22
     qtbot.keyClick(window, Qt.Key.Key_2, ALT)
     assert shown(window) == [
         "05 Harmonium.wav",
@@ -275,7 +275,7 @@ def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) ->
         "15 Viola.wav",
     ]
     qtbot.keyClick(window, Qt.Key.Key_0, ALT)
-    assert len(shown(window)) == 21
+    assert len(shown(window)) == 22
 
 
 def test_filtering_by_question(window: Window) -> None:
@@ -295,7 +295,7 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
     qtbot.keyClicks(window.find_field, "zzz")
     assert "No file fits" in window.said.text()
     qtbot.keyClick(window.find_field, Qt.Key.Key_Escape)
-    assert len(shown(window)) == 21
+    assert len(shown(window)) == 22
 
 
 @pytest.mark.parametrize(

@@ -126,6 +126,19 @@ def test_odd_chunks_pads_and_unknown_sizes_are_no_obstacle(tmp_path: Path, size:
     assert (found.format.frames, found.format.claimed_frames) == (8, 8)
 
 
+def test_audio_that_begins_with_silence_is_found_behind_a_size_of_zero(tmp_path: Path) -> None:
+    sound = np.concatenate([np.zeros(4000), np.full(1000, 77)]).astype("<i2").tobytes()
+    path = write(tmp_path / "x.wav", riff(chunk(b"fmt ", pcm_fmt()), b"data" + struct.pack("<I", 0) + sound))
+    found = layout_of(path)
+    assert found is not None
+    assert found.format.frames == 5000
+    assert any("its header claims no audio" in c for c in found.format.contradictions)
+    empty = write(tmp_path / "y.wav", riff(chunk(b"fmt ", pcm_fmt()), b"data" + struct.pack("<I", 0) + bytes(9000)))
+    found = layout_of(empty)
+    assert found is not None
+    assert found.format.frames == 0
+
+
 def test_a_truncated_file_is_read_to_its_end_and_said_to_be_damaged(tmp_path: Path) -> None:
     path = tmp_path / "cut.wav"
     soundfile.write(path, np.full(RATE * 4, 0.25), RATE, subtype="PCM_24")

@@ -16,7 +16,7 @@ from deep_tally.app.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
+from deep_tally.reply.numbers import clock, count, depth, kilohertz
 
 if TYPE_CHECKING:
     from deep_tally.app.rows import Sheet
@@ -106,7 +106,6 @@ class Band(QWidget):
         super().__init__()
         self._theme = theme
         self.setFixedHeight(HEIGHT)
-        self.setAutoFillBackground(True)
         self.title = ElidedLabel("Deep Tally")
         self.title.setFont(font(24, 700))
         self.facts = ElidedLabel()
@@ -144,13 +143,15 @@ class Band(QWidget):
 
     def show_sheet(self, intake: Intake, sheet: Sheet) -> None:
         """Show what came and what most files agree on."""
-        self.title.setText(readable(sheet.facts.title or intake.name))
-        roles = Counter(e.role for e in intake.sounds)
+        several = len(intake.songs) > 1
+        self.title.setText(readable(intake.name if several else sheet.facts.title or intake.name))
+        roles = Counter(e.role for e in intake.sounds if e.song in sheet.songs)
         asked = sum(n for role, n in roles.items() if role.is_asked)
         what = [count(asked, "trackout")]
         mixes = roles[Role.ROUGH_MIX]
         what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
-        facts = [" and ".join(what)]
+        facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []
+        facts += [" and ".join(what)]
         facts += [f"{sheet.facts.tempo_bpm:g} BPM"] if sheet.facts.tempo_bpm else []
         facts += [sheet.facts.key] if sheet.facts.key else []
         common = sheet.common
@@ -158,9 +159,7 @@ class Band(QWidget):
         facts += [depth(common.bits, common.sample_format)] if common.sample_format else []
         facts += [clock(common.seconds)] if common.seconds is not None else []
         self.facts.setText("  ·  ".join(facts))
-        strange = [readable(e.path) for e in intake.entries if not e.role.is_audio]
-        rest = f"  ·  not audio: {listed(strange, most=3)}" if strange else ""
-        self.source.setText(_short(intake.source) + rest)
+        self.source.setText(_short(intake.source))
 
     def show_nothing(self) -> None:
         """No delivery is open."""
@@ -169,10 +168,15 @@ class Band(QWidget):
         self.source.setText("")
         self.show_counts(None)
 
+    def show_opening(self, name: str) -> None:
+        """Something is being opened while nothing is open yet."""
+        self.title.setText(readable(name))
+        self.facts.setText("is being opened; nothing is written to it")
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), QColor(self._theme.colours.raised))
+
     def _colour(self) -> None:
         colours = self._theme.colours
-        palette = self.palette()
-        palette.setColor(self.backgroundRole(), QColor(colours.raised))
-        self.setPalette(palette)
         self.facts.setStyleSheet(f"color: {colours.soft}")
         self.source.setStyleSheet(f"color: {colours.soft}")

@@ -8,24 +8,33 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
     QLabel,
+    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import draw_shape
-from deep_tally.app.rows import Row
+from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
+from deep_tally.model.files import Entry, Role, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, decibels, depth, kilohertz
+from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
 from deep_tally.reply.words import Speaker
 
 _PANEL_WIDTH = 380
+_MARKERS_MOST = 40
+_COMPANIONS = {
+    Role.MIDI: "MIDI: tempo and key are taken from it where no name states them.",
+    Role.DOCUMENT: "A document. Song, tempo and key are taken from it where nothing else states them.",
+    Role.STRAY: "A stray file. It is left out of the check.",
+}
 
 
 class FindingCard(QAbstractButton):
@@ -130,10 +139,14 @@ class FindingPanel(QScrollArea):
                         root = speaker.headline(finding)
                         self._add(column, FindingCard(absorbed, row.track.path, speaker, self._theme, root=root))
         if not self.cards:
-            words = QLabel(_nothing(row, speaker))
-            words.setWordWrap(True)
-            words.setContentsMargins(8, 4, 8, 0)
-            column.addWidget(words)
+            column.addWidget(_words(_nothing(row, speaker)))
+        if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
+            head = QLabel("What the file says of itself")
+            head.setFont(font(13, 600))
+            head.setContentsMargins(8, 12, 0, 4)
+            column.addWidget(head)
+            for line in said:
+                column.addWidget(_words(line))
         column.addStretch()
         self.setWidget(inside)
         inside.setAutoFillBackground(False)  # setWidget switches it on
@@ -144,9 +157,51 @@ class FindingPanel(QScrollArea):
         self.cards.append(card)
 
 
+def _words(text: str) -> QLabel:
+    words = QLabel(text)
+    words.setTextFormat(Qt.TextFormat.PlainText)
+    words.setWordWrap(True)
+    words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    words.setContentsMargins(8, 2, 8, 0)
+    return words
+
+
+def said_lines(sound: SoundFormat) -> list[str]:
+    """What a file carries besides its sound: texts and markers."""
+    lines = [f"{label}: {text}" for label, text in sound.said]
+    lines += [f"Says: {text}" for text in sound.comments if not any(text in line for line in lines)]
+    if sound.time_reference is not None:
+        lines.append(f"Time stamp: {clock(sound.time_reference / sound.rate_hz, digits=3)} after midnight")
+    lines += [
+        f"Marker at {clock(m.frame / sound.rate_hz)}: {m.text or 'no name'}" for m in sound.markers[:_MARKERS_MOST]
+    ]
+    if len(sound.markers) > _MARKERS_MOST:
+        lines.append(f"and {len(sound.markers) - _MARKERS_MOST} more markers")
+    return [readable(line) for line in lines]
+
+
+def _companion_page(entry: Entry) -> str:
+    """All that is known of a file that is not audio."""
+    if entry.midi is not None:
+        midi = entry.midi
+        lines = [f"Song: {midi.title}"] if midi.title else []
+        lines += [f"Tempo: {midi.tempo_bpm:g} BPM" if midi.tempo_bpm else "Tempo: unknown, the file states none"]
+        lines += [f"It changes {count(midi.tempo_changes, 'time')}."] if midi.tempo_changes else []
+        lines += [f"Meter: {midi.meter}"] if midi.meter else []
+        lines += [f"Key: {midi.key}"] if midi.key else []
+        length = f"{clock(midi.seconds)}, " if midi.seconds is not None else ""
+        return "\n".join([*lines, f"Length: {length}{midi.beats:g} quarter notes"])
+    if entry.text:
+        return "\n".join(readable(line) for line in entry.text.split("\n"))
+    words = companion_text(entry)
+    return f"{words[:1].upper()}{words[1:]}."
+
+
 def _nothing(row: Row | None, speaker: Speaker | None) -> str:
     if row is None:
         return "Choose a file in the sheet to see it here."
+    if row.companion is not None:
+        return f"{_COMPANIONS[row.track.role]} Say what it is for with Ctrl+R, if that is wrong."
     if speaker is None:
         return "Findings come when all files are measured."
     if not row.is_measured:
@@ -162,7 +217,6 @@ class Bench(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self.setAutoFillBackground(True)
         self.waveform = Waveform(theme)
         self.panel = FindingPanel(theme)
         self.panel.setFixedWidth(_PANEL_WIDTH)
@@ -187,7 +241,13 @@ class Bench(QWidget):
         left.addLayout(head)
         wave = QHBoxLayout()
         wave.setContentsMargins(8, 0, 12, 4)
-        wave.addWidget(self.waveform)
+        self.page = QPlainTextEdit()
+        self.page.setReadOnly(True)
+        self.page.setAccessibleName("What the file says")
+        self.stage = QStackedWidget()
+        self.stage.addWidget(self.waveform)
+        self.stage.addWidget(self.page)
+        wave.addWidget(self.stage)
         left.addLayout(wave, 1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 12, 0)
@@ -204,19 +264,27 @@ class Bench(QWidget):
         track = row.track if row is not None else None
         self.name.setText("" if row is None else f"{row.number}  {row.title}".strip())
         self.facts.setText("" if row is None else _facts(row))
+        companion = row.companion if row is not None else None
+        self.stage.setCurrentWidget(self.waveform if companion is None else self.page)
+        self.page.setPlainText("" if companion is None else _companion_page(companion))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker)
         self.to_finding.setEnabled(bool(self.waveform.marks))
         self.whole.setEnabled(track is not None and track.measures is not None)
+        for button in (self.to_finding, self.whole):
+            button.setVisible(companion is None)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        QPainter(self).fillRect(self.rect(), QColor(self._theme.colours.raised))
 
     def _colour(self) -> None:
-        palette = self.palette()
-        palette.setColor(self.backgroundRole(), QColor(self._theme.colours.raised))
-        self.setPalette(palette)
+        self.update()
         self.facts.setStyleSheet(f"color: {self._theme.colours.soft}")
 
 
 def _facts(row: Row) -> str:
+    if row.companion is not None:
+        return f"{row.companion.role.value}, {size(row.companion.bytes)}"
     sound, m = row.track.format, row.track.measures
     if sound is None or m is None:
         return ""

@@ -10,7 +10,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from deep_tally.app.marks import draw_shape
-from deep_tally.app.rows import SHORT_WORDS, Column, Row, Sheet
+from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word
 from deep_tally.app.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
@@ -23,6 +23,7 @@ HEADROOM_NUMBER_WIDTH = 52.0
 CLIP_LINE_WIDTH = 64.0
 DEPTH_TICKS_WIDTH = 71.0
 _TEXT, _SMALL = 13, 11
+_SONG_LEAST = 60
 _SHAPE = 9.0
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -42,6 +43,9 @@ class CellPainter:
         """Draw what `column` shows of `row`."""
         if column is Column.NAME:
             self._name(row)
+        elif row.companion is not None:
+            if column is Column.START_LENGTH:
+                self._text(PAD, companion_text(row.companion), self.colours.soft, pixels=_SMALL)
         elif column is Column.START_LENGTH:
             self._start_length(row)
         elif column is Column.HEADROOM:
@@ -62,13 +66,22 @@ class CellPainter:
 
     # -- pieces -------------------------------------------------------------------------------
 
-    def _text(self, x: float, text: str, colour: str | QColor, *, pixels: int = _TEXT, weight: int = 400) -> float:
+    def _text(
+        self,
+        x: float,
+        text: str,
+        colour: str | QColor,
+        *,
+        pixels: int = _TEXT,
+        weight: int = 400,
+        elide: Qt.TextElideMode = Qt.TextElideMode.ElideRight,
+    ) -> float:
         """Write at x, cut with an ellipsis at the cell's edge; returns where the text ends."""
         used = font(pixels, weight)
         self.painter.setFont(used)
         self.painter.setPen(QColor(colour))
         metrics = QFontMetricsF(used)
-        shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, max(0.0, self.width - x - 2))
+        shown = metrics.elidedText(text, elide, max(0.0, self.width - x - 2))
         self.painter.drawText(QRectF(x, 0, self.width - x, self.height), _LEFT, shown)
         return x + metrics.horizontalAdvance(shown)
 
@@ -80,7 +93,7 @@ class CellPainter:
         for finding in findings[:1]:
             self._shape(finding.action, x + _SHAPE / 2)
             colour = self.colours.action(finding.action)
-            self._text(x + _SHAPE + 4, SHORT_WORDS.get(finding.code, ""), colour, pixels=_SMALL, weight=600)
+            self._text(x + _SHAPE + 4, short_word(finding), colour, pixels=_SMALL, weight=600)
 
     def _line(self, colour: str | QColor, x1: float, y1: float, x2: float, y2: float, width: float = 1.0) -> None:
         pen = QPen(QColor(colour), width)
@@ -98,16 +111,21 @@ class CellPainter:
         own = row.of(Column.NAME)
         quiet = not row.track.role.is_asked
         colour = c.action(own[0].action) if own else QColor(c.soft if quiet else c.ink)
-        end = self._text(NAME_TITLE_X, row.title, colour, weight=400 if quiet else 600)
+        # A path is cut in its middle: what tells files apart stands at its end.
+        elide = Qt.TextElideMode.ElideRight if row.is_alone else Qt.TextElideMode.ElideMiddle
+        end = self._text(NAME_TITLE_X, row.title, colour, weight=400 if quiet else 600, elide=elide)
         if own:
             self._shape(own[0].action, end + 10)
+            end += 18
+        if row.song and self.width - end > _SONG_LEAST:
+            self._text(end + 10, row.song, c.soft, pixels=_SMALL)
 
     def _start_length(self, row: Row) -> None:
         c, sheet = self.colours, self.sheet
         left, width = PAD, self.width - 2 * PAD
         axis = sheet.axis_s or 1.0
         middle = self.height / 2
-        common = sheet.common.seconds
+        common = row.common.seconds
         if common is not None and row.track.role.is_asked:
             for x in (left, left + common / axis * width):
                 self._line(c.soft, round(x) + 0.5, 0, round(x) + 0.5, self.height)
@@ -132,7 +150,7 @@ class CellPainter:
 
     def _beside(self, finding: Finding, x: float) -> None:
         """Shape and word right of x where there is room, else on a patch before it."""
-        word = SHORT_WORDS.get(finding.code, "")
+        word = short_word(finding)
         needed = QFontMetricsF(font(_SMALL, 600)).horizontalAdvance(word) + _SHAPE + 8
         start = x + 6
         if start + needed > self.width:

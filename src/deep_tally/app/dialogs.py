@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from importlib import metadata, resources
 
 from PySide6.QtCore import Qt
@@ -15,7 +16,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         "Anywhere",
         (
             ("Ctrl+O", "Open a folder"),
-            ("Ctrl+Shift+O", "Open files"),
+            ("Ctrl+Shift+O", "Open zips or files"),
+            ("F5", "Read the delivery again"),
             ("Ctrl+1 / Ctrl+2", "Sheet / reply"),
             ("Esc", "Cancel measuring"),
             ("F1", "This page"),
@@ -33,6 +35,9 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Alt+S", "Sort by…"),
             ("Ctrl+C", "Copy the chosen rows as text"),
             ("Ctrl+M", "The chosen file is the rough mix"),
+            ("Ctrl+R", "What the chosen files are for…"),
+            ("Ctrl+G", "Which song they belong to…"),
+            ("Ctrl+Z", "Undo such a change"),
         ),
     ),
     (
@@ -60,7 +65,11 @@ _LIBRARIES = (
     "PySide6-Essentials",
     "numpy",
     "scipy",
+    "numba",
+    "llvmlite",
     "soundfile",
+    "av",
+    "mido",
     "pydantic",
     "platformdirs",
     "jinja2",
@@ -92,6 +101,24 @@ class KeysPage(QDialog):
                 grid.addWidget(QLabel(what), row, 1)
                 row += 1
         _finish(self, grid)
+
+
+class LeftOutPage(QDialog):
+    """Everything that could not be looked into, a sentence each."""
+
+    def __init__(self, parent: QWidget, troubles: Sequence[str]) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Left out")
+        self.resize(620, 320)
+        words = QLabel("These could not be looked into. The rest of the delivery is checked without them.")
+        words.setWordWrap(True)
+        text = QTextBrowser()
+        text.setAccessibleName("What was left out, and what to do")
+        text.setPlainText("\n\n".join(troubles))
+        inside = QVBoxLayout()
+        inside.addWidget(words)
+        inside.addWidget(text, 1)
+        _finish(self, inside)
 
 
 class AboutPage(QDialog):
@@ -140,6 +167,7 @@ def _licences() -> str:
         told = str(licence or "see its package").splitlines()[0]
         parts.append(f"  {name} {metadata.version(name)}: {told}")
     parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")
+    parts.append("  FFmpeg's libraries, inside av: LGPL-2.1-or-later or GPL-2.0-or-later, as its wheel was built")
     parts.append("  Qt, inside PySide6: LGPL-3.0-only\n")
     parts.append(
         "Typeface: Atkinson Hyperlegible Next (its latin and latin-ext subsets merged), SIL Open Font License 1.1:\n"

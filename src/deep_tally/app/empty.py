@@ -47,14 +47,14 @@ class EmptyPage(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        title = QLabel("Drop a client's folder here")
+        title = QLabel("Drop a client's folder or zip here")
         title.setFont(font(26, 700))
         title.setAlignment(Qt.AlignmentFlag.AlignBottom)
         title.setContentsMargins(0, 0, 0, 5)
         told = f"Every file is asked nine questions: {', '.join(QUESTIONS)}."
         self.open_folder = QPushButton("Open a folder…")
         self.open_folder.setProperty("look", "main")
-        self.open_files = QPushButton("Open files…")
+        self.open_files = QPushButton("Open zips or files…")
         self.demo = QPushButton("Look at a demo")
         buttons = QHBoxLayout()
         buttons.setSpacing(12)

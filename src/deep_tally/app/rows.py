@@ -5,18 +5,19 @@ from __future__ import annotations
 import enum
 import math
 import re
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from types import MappingProxyType
 from typing import Literal
 
 from deep_tally.check.common import find_common, length_difference_s
-from deep_tally.intake.facts import read_facts
+from deep_tally.check.judge import facts_of
 from deep_tally.intake.folders import natural_key
+from deep_tally.intake.words import stem_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
-from deep_tally.model.files import Role
+from deep_tally.model.files import Entry, Intake, MidiFacts, Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz
@@ -71,6 +72,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "start.stamp-differs": "placed by stamp",
         "start.stamp-partial": "no stamp",
         "start.cut-in": "cut in",
+        "start.codec-delay": "late by codec",
         "length.short": "short",
         "length.ends-differ": "trimmed",
         "length.tail-room": "no room",
@@ -92,6 +94,14 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
 )
 """A word or two for the cell; a code without one shows its number there."""
 
+
+def short_word(finding: Finding) -> str:
+    """The word for a cell; a note on a file that can be read whole does not call it damaged."""
+    if finding.code == "content.damaged" and finding.action is Action.NOTE:
+        return "odd header"
+    return SHORT_WORDS.get(finding.code, "")
+
+
 DEFINITIONS: Mapping[Column, str] = MappingProxyType(
     {
         Column.NAME: "The file's name inside the delivery. It should say what plays, on every system.",
@@ -110,30 +120,46 @@ DEFINITIONS: Mapping[Column, str] = MappingProxyType(
 )
 
 
-def _bare_title(track: Track) -> str:
-    return _NUMBER.sub("", track.stem)
+def _bare_title(path: str) -> str:
+    return _NUMBER.sub("", stem_of(path))
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One audio file as the sheet shows it."""
+    """One file as the sheet shows it.
+
+    Attributes
+    ----------
+    common : Common
+        What most files of its song agree on.
+    is_alone : bool
+        Whether no other row has the same title: else folder and ending must tell them apart.
+    song : str
+        Its song, where files of several are shown together; else empty.
+    companion : Entry or None
+        For a file that is not audio: what is known of it. Nothing is asked about it.
+    """
 
     track: Track
     findings: tuple[Finding, ...]
     is_measured: bool
+    common: Common
     is_alone: bool = True
-    """Whether no other row has the same title: else folder and ending must tell them apart."""
+    song: str = ""
+    companion: Entry | None = None
 
     @property
     def number(self) -> str:
         """The track number its name begins with; empty without one."""
-        match = _NUMBER.match(self.track.stem)
+        match = _NUMBER.match(self.track.stem) if self.companion is None else None
         return match[1] if match else ""
 
     @property
     def title(self) -> str:
         """The name without number and ending, fit to be shown; the whole path where that is not enough."""
-        return readable(_bare_title(self.track) if self.is_alone else self.track.path)
+        if self.companion is not None:
+            return readable(self.track.path.rpartition("/")[2])
+        return readable(_bare_title(self.track.path) if self.is_alone else self.track.path)
 
     @property
     def gravest(self) -> Action | None:
@@ -155,7 +181,16 @@ class Row:
 class Sheet:
     """All rows with what they share.
 
-    `axis_s` is the length of the shared time axis in seconds.
+    Attributes
+    ----------
+    common : Common
+        What most files of the song agree on; of several songs, what is common to all of them.
+    axis_s : float
+        Length of the shared time axis in seconds.
+    facts : SongFacts
+        Of the song; nothing where there are several.
+    songs : tuple of str
+        The songs whose files are shown.
     """
 
     rows: tuple[Row, ...]
@@ -164,6 +199,7 @@ class Sheet:
     brief: Brief
     delivery: Delivery | None
     facts: SongFacts
+    songs: tuple[str, ...]
 
     @property
     def asked(self) -> tuple[Track, ...]:
@@ -171,65 +207,114 @@ class Sheet:
         return tuple(r.track for r in self.rows if r.track.role.is_asked)
 
 
-def make_sheet(tracks: Sequence[Track], brief: Brief, delivery: Delivery | None, *, name: str = "") -> Sheet:
+def empty_sheet(brief: Brief) -> Sheet:
+    """The sheet before anything is open."""
+    return Sheet((), Common(), 0.0, brief, None, SongFacts(), ())
+
+
+def make_sheet(
+    intake: Intake, tracks: Sequence[Track], brief: Brief, delivery: Delivery | None, *, song: str = ""
+) -> Sheet:
     """The sheet of what is known so far; without a judged delivery no row has findings yet.
 
-    `name` is the delivery's, from which song, tempo and key are read until all is known.
+    `song` is the one whose files are shown; all files are when it is empty.
     """
-    titles = Counter(_bare_title(track).casefold() for track in tracks)
-    rows = tuple(
-        Row(
-            track,
-            delivery.findings_of(track.path) if delivery is not None else (),
-            track.format is not None or track.damage is not None,
-            titles[_bare_title(track).casefold()] == 1,
-        )
-        for track in tracks
-    )
-    lengths = [t.format.seconds for t in tracks if t.format is not None]
-    facts = delivery.sets[0].facts if delivery is not None else read_facts(name, [t.path for t in tracks], ())
-    return Sheet(rows, find_common(tracks, brief), max(lengths, default=0.0), brief, delivery, facts)
+    songs = (song,) if song in intake.songs else intake.songs
+    by_path = {t.path: t for t in tracks}
+    entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
+    of_song = {s: [by_path[e.path] for e in entries if e.song == s and e.path in by_path] for s in songs}
+    commons = {s: find_common(of_song[s], brief) for s in songs}
+    titles = Counter((e.song, _bare_title(e.path).casefold()) for e in entries if e.path in by_path)
+    named = readable if len(songs) > 1 else (lambda song: "")
+    found: defaultdict[str, list[Finding]] = defaultdict(list)
+    for finding in delivery.findings if delivery is not None else ():
+        for path in finding.files:
+            found[path].append(finding)
+    rows = []
+    for entry in entries:
+        track = by_path.get(entry.path)
+        if track is not None:
+            is_alone = titles[entry.song, _bare_title(entry.path).casefold()] == 1
+            is_measured = track.format is not None or track.damage is not None
+            row = Row(track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song))
+            rows.append(row)
+    for entry in entries:
+        if not entry.role.is_audio:
+            track = Track(path=entry.path, role=entry.role)
+            rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
+    shown = [t for s in songs for t in of_song[s]]
+    lengths = [t.format.seconds for t in shown if t.format is not None]
+    facts = facts_of(intake, songs[0], of_song[songs[0]]) if len(songs) == 1 else SongFacts()
+    return Sheet(tuple(rows), _shared(list(commons.values())), max(lengths, default=0.0), brief, delivery, facts, songs)
+
+
+def _shared(commons: Sequence[Common]) -> Common:
+    """What several songs have in common."""
+    if len(commons) == 1:
+        return commons[0]
+    same = {
+        field.name: values.pop() if len(values := {getattr(c, field.name) for c in commons}) == 1 else None
+        for field in fields(Common)
+    }
+    return Common(**same)
 
 
 def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
     """A column's title and, under it, what most files agree on and how many do."""
-    asked = [t for t in sheet.asked if t.format is not None]
+    rows = [r for r in sheet.rows if r.track.role.is_asked]
+    asked = [r for r in rows if r.track.format is not None]
     common = sheet.common
-    total = len(sheet.asked)
+    total = len(rows)
     if column is Column.NAME:
-        fine = sum(not r.of(column) for r in sheet.rows if r.track.role.is_asked)
+        fine = sum(not r.of(column) for r in rows)
         return "Name", f"{fine} of {total} clear" if sheet.delivery is not None else count(total, "track")
     if column is Column.START_LENGTH:
         return "Start", _together(sheet)
     if column is Column.RATE:
-        same = sum(t.format is not None and t.format.rate_hz == common.rate_hz for t in asked)
-        return "Rate", f"{kilohertz(common.rate_hz)}, {same}" if common.rate_hz else "no common"
+        same = sum(r.track.format is not None and r.track.format.rate_hz == r.common.rate_hz for r in asked)
+        return "Rate", _agreed(kilohertz(common.rate_hz) if common.rate_hz else "", str(same), sheet)
     if column is Column.DEPTH:
         same = sum(
-            t.format is not None and (t.format.bits, t.format.sample_format) == (common.bits, common.sample_format)
-            for t in asked
+            r.track.format is not None
+            and (r.track.format.bits, r.track.format.sample_format) == (r.common.bits, r.common.sample_format)
+            for r in asked
         )
-        return "Depth", f"{depth(common.bits, common.sample_format)}, {same}" if common.sample_format else "no common"
+        told = depth(common.bits, common.sample_format) if common.sample_format else ""
+        return "Depth", _agreed(told, str(same), sheet)
     if column is Column.CLIPPING:
-        fine = sum(r.is_measured and not r.of(column) for r in sheet.rows if r.track.role.is_asked)
+        fine = sum(r.is_measured and not r.of(column) for r in rows)
         return "Clipping", f"none in {fine}" if sheet.delivery is not None else ""
     if column is Column.HEADROOM:
         low, high = sheet.brief.peak_window_dbfs
         return "Headroom", f"peaks {decibels(low, '', digits=0).strip()} to {decibels(high, 'dBFS', digits=0)}"
     if column is Column.CHANNELS:
-        stereo = sum(t.format is not None and t.format.channels == 2 for t in asked)
+        stereo = sum(r.track.format is not None and r.track.format.channels == 2 for r in asked)
         return "Sides", f"{stereo} stereo"
     heard = sum(t.is_heard for t in sheet.asked)
     return "Content", f"sound in {heard}" if asked else ""
 
 
+def _agreed(value: str, same: str, sheet: Sheet) -> str:
+    """What most files agree on; of several songs with values of their own, how many files agree with their song."""
+    if not any(r.track.format for r in sheet.rows):
+        return ""
+    if value:
+        return f"{value}, {same}"
+    return f"by song, {same}" if len(sheet.songs) > 1 and same != "0" else "no common"
+
+
 def length_head(sheet: Sheet) -> tuple[str, str]:
     """The second head of the start and length column."""
-    common = sheet.common.seconds
-    if common is None:
-        return "Length", "no common" if any(t.format for t in sheet.asked) else ""
-    same = sum(t.format is not None and not length_difference_s(t, sheet.common) for t in sheet.asked)
-    return "Length", f"{clock(common, digits=3)}, {same} of {len(sheet.asked)}"
+    asked = [r for r in sheet.rows if r.track.role.is_asked]
+    if not any(r.track.format for r in asked):
+        return "Length", ""
+    same = sum(
+        r.track.format is not None and r.common.seconds is not None and not length_difference_s(r.track, r.common)
+        for r in asked
+    )
+    seconds = sheet.common.seconds
+    told = clock(seconds, digits=3) if seconds is not None else ""
+    return "Length", _agreed(told, f"{same} of {len(asked)}" if same else "0", sheet)
 
 
 def _together(sheet: Sheet) -> str:
@@ -239,12 +324,37 @@ def _together(sheet: Sheet) -> str:
     return f"{len(sheet.asked) - apart} together"
 
 
+def companion_text(entry: Entry) -> str:
+    """What a file that is not audio says, in one line."""
+    if entry.midi is not None:
+        return midi_text(entry.midi)
+    if entry.role is Role.MIDI:
+        return "it cannot be read as MIDI"
+    if entry.text:
+        return readable(" ".join(entry.text.split()))
+    if entry.beside:
+        return f"no audio; some program made it for {readable(entry.beside)}"
+    return "a document" if entry.role is Role.DOCUMENT else "no audio, left out"
+
+
+def midi_text(midi: MidiFacts) -> str:
+    """Tempo, meter, key and length of a MIDI file; what it does not state is said to be unknown."""
+    tempo = f"{midi.tempo_bpm:g} BPM" if midi.tempo_bpm else "tempo unknown"
+    if midi.tempo_changes:
+        tempo += f" at first, {count(midi.tempo_changes, 'change')}"
+    length = clock(midi.seconds) if midi.seconds is not None else f"{midi.beats:g} beats"
+    return "  ·  ".join(p for p in (tempo, midi.meter, midi.key, length) if p)
+
+
 def cell_text(row: Row, column: Column) -> str:
     """A cell in words: for copying, for screen readers and as the first line of its tooltip."""
     track = row.track
     if column is Column.NAME:
         role = "" if track.role is Role.TRACKOUT else f" ({track.role.value})"
+        role += f", {row.song}" if row.song and not track.path.startswith(f"{row.song}/") else ""
         return readable(track.path) + role
+    if row.companion is not None:
+        return companion_text(row.companion) if column is Column.START_LENGTH else "not audio"
     if not row.is_measured:
         return "not measured"
     if track.format is None or track.measures is None:
@@ -292,6 +402,8 @@ def clip_text(track: Track) -> str:
 def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:
     """A cell's reading, its findings with evidence, and the definition of what it shows."""
     lines = [cell_text(row, column)]
+    if row.companion is not None:
+        return "\n\n".join([*lines, "A file that is not audio. Nothing is asked about it."])
     if speaker is not None:
         for finding in row.of(column):
             evidence = readable(speaker.evidence(finding, row.track.path))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import (
     QAbstractTableModel,
+    QItemSelectionModel,
     QModelIndex,
     QPersistentModelIndex,
     QRect,
@@ -148,6 +150,9 @@ class SheetProxy(QSortFilterProxyModel):
         return self._filter.keeps(self._model.sheet.rows[source_row])
 
     def lessThan(self, left: Index, right: Index) -> bool:
+        is_companion, other = (self._model.row(i).companion is not None for i in (left, right))
+        if is_companion != other:  # what is not audio stays at the end, whichever way the rest is sorted
+            return other == (self.sortOrder() == Qt.SortOrder.AscendingOrder)
         return self._key(left) < self._key(right)
 
     def _key(self, index: Index) -> SortKey:
@@ -191,7 +196,7 @@ class CellDelegate(QStyledItemDelegate):
         key += (row.is_measured, self._model.generation)
         if index.column() == Column.START_LENGTH:
             # The shared axis and the common end move while files come in.
-            key += (sheet.axis_s, sheet.common.seconds)
+            key += (sheet.axis_s, row.common.seconds)
         pixmap = self._pixmaps.get(key)
         if pixmap is None:
             pixmap = QPixmap(size * ratio)
@@ -253,7 +258,7 @@ class SheetHeader(QHeaderView):
             painter, area, heads(self._model.sheet, column), Qt.AlignmentFlag.AlignLeft, sorted_here and by == "reading"
         )
         if column is Column.START_LENGTH:
-            area.setRight(area.right() - PAD + 4)
+            area.setRight(area.right() - PAD)
             told = length_head(self._model.sheet)
             self._head(painter, area, told, Qt.AlignmentFlag.AlignRight, sorted_here and by == "length")
         painter.restore()
@@ -313,13 +318,13 @@ class SheetView(QTableView):
         self.proxy.invalidate()
 
     def show_sheet(self, sheet: Sheet) -> None:
-        """Show another sheet, keeping the current file where it is still there."""
-        path = self.current_path
+        """Show another sheet, keeping the chosen files where they are still there."""
+        path, chosen = self.current_path, self.selected_paths
         before = self.sheet_model.generation
         self.sheet_model.show(sheet)
         if self.sheet_model.generation != before or not self.proxy.is_plain:
             self.proxy.invalidate()
-            self.go_to(path)
+            self.go_to(path, also=chosen)
 
     @property
     def current_row(self) -> Row | None:
@@ -333,14 +338,25 @@ class SheetView(QTableView):
         row = self.current_row
         return row.track.path if row else None
 
-    def go_to(self, path: str | None) -> None:
-        """Go to a file, or to the first row when it is not shown."""
+    @property
+    def selected_paths(self) -> tuple[str, ...]:
+        """The paths of all chosen files."""
+        rows = [self.sheet_model.row(self.proxy.mapToSource(i)) for i in self.selectionModel().selectedRows()]
+        return tuple(r.track.path for r in rows)
+
+    def go_to(self, path: str | None, *, also: Sequence[str] = ()) -> None:
+        """Go to a file, or to the first row when it is not shown; choose others with it."""
         rows = {
             self.sheet_model.row(self.proxy.mapToSource(self.proxy.index(r, 0))).track.path: r
             for r in range(self.proxy.rowCount())
         }
         if rows:
-            self.selectRow(rows.get(path or "", 0))
+            # Not selectRow: with a key held down, as after a shortcut, that would take the row out again.
+            flag = QItemSelectionModel.SelectionFlag
+            here = self.proxy.index(rows.get(path or "", 0), 0)
+            self.selectionModel().setCurrentIndex(here, flag.ClearAndSelect | flag.Rows)
+            for other in (rows[p] for p in also if p in rows and path in rows):
+                self.selectionModel().select(self.proxy.index(other, 0), flag.Select | flag.Rows)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

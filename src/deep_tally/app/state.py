@@ -9,15 +9,17 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from platformdirs import user_cache_path
 from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from deep_tally import __version__
 from deep_tally.check.judge import judge
+from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpt
@@ -25,22 +27,31 @@ from deep_tally.measure.run import Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, read_brief
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.model.files import Intake
+from deep_tally.model.files import Entry, Intake, Role
+from deep_tally.reply.numbers import count, listed
+from deep_tally.session.recall import recall_or_measure
 
 _POLL_MS = 15
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
 _INTAKE = "what came"
+_TIDYING = "tidying up"
 
 
 class CheckState(QObject):
     """The open check. All signals are sent after the change they tell of."""
 
-    opening = Signal(str)
-    """Work before the list of files is known; the words say what is being done."""
-    opened = Signal()
-    """`intake` and `tracks` are new; nothing is measured yet."""
+    opening = Signal(str, str)
+    """Work before the list of files is known: (what is being done, the name of what is opened)."""
+    opening_moved = Signal(int, int)
+    """(bytes unpacked, bytes in all), or (files found, 0)."""
+    opened = Signal(bool)
+    """`intake` and `tracks` are new; True when it is the delivery that was open, read again."""
+    read_again = Signal(str)
+    """The delivery that was open was read again; the words say what is different. Sent after `opened`."""
+    corrected = Signal()
+    """The user changed what files are for, or to which song they belong; the judgement follows."""
     measured = Signal(object)
     """One more Track is measured."""
     progressed = Signal()
@@ -62,6 +73,13 @@ class CheckState(QObject):
         self.intake: Intake | None = None
         self.measuring: Measuring | None = None
         self.delivery: Delivery | None = None
+        self.undo_stack = QUndoStack(self)
+        self._found: Intake | None = None
+        self._asked_for: tuple[tuple[Path, ...], Path | None] = ((), None)
+        self._is_again = False
+        self._unpacked: UnpackFolder | None = None
+        self._unpacking: UnpackFolder | None = None
+        self._left_folders: list[UnpackFolder] = []
         self._crew = Crew()
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
         self._timer = QTimer(self)
@@ -72,12 +90,16 @@ class CheckState(QObject):
         """Start the worker processes while nobody waits for them."""
         self._crew.warm_up()
         self._readers.warm_up()
+        self._tidy()
 
     def close(self) -> None:
         """End all work."""
         self._timer.stop()
         self._crew.close()
         self._readers.close()
+        for folder in (self._unpacking, self._unpacked, *self._left_folders):
+            if folder is not None:
+                folder.remove()
 
     @property
     def is_measuring(self) -> bool:
@@ -91,15 +113,39 @@ class CheckState(QObject):
 
     def open(self, paths: Sequence[Path], *, rough_mix: Path | None = None) -> None:
         """List and measure a delivery; the one open before is put away once the new one is found."""
+        self._list(tuple(paths), rough_mix, again=False)
+
+    def open_again(self) -> None:
+        """Read the open delivery again: only files that are new or changed are measured."""
+        if self.intake is not None:
+            self._list(*self._asked_for, again=True)
+
+    def _list(self, paths: tuple[Path, ...], rough_mix: Path | None, *, again: bool) -> None:
         self._stop_measuring()
-        self.opening.emit("Looking through the files")
-        self._crew.submit(_INTAKE, _take_in, tuple(paths), rough_mix)
+        self._asked_for, self._is_again = (paths, rough_mix), again
+        self._leave(self._unpacking)
+        try:
+            self._unpacking = UnpackFolder()
+        except OSError:
+            self._unpacking = None  # then zips are told to be unpacked by hand
+        self.opening.emit("Looking through the files", paths[0].name if paths else "")
+        self._crew.submit(_INTAKE, _take_in, paths, rough_mix, self._unpacking.files if self._unpacking else None)
+        self._timer.start()
+
+    def _leave(self, folder: UnpackFolder | None) -> None:
+        """Have what was unpacked deleted by a worker: it may be gigabytes."""
+        if folder is not None:
+            self._left_folders.append(folder)
+            self._tidy()
+
+    def _tidy(self) -> None:
+        self._readers.submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))
         self._timer.start()
 
     def open_demo(self) -> None:
         """Make the demo delivery, unless it is there already, and open it."""
         self._stop_measuring()
-        self.opening.emit("Making the demo delivery")
+        self.opening.emit("Making the demo delivery", "The demo")
         self._crew.submit(_DEMO, _make_demo)
         self._timer.start()
 
@@ -109,6 +155,8 @@ class CheckState(QObject):
             self._stop_measuring()
         else:
             self._crew.cancel()
+            self._leave(self._unpacking)
+            self._unpacking = None
             self.abandoned.emit()
 
     def _stop_measuring(self) -> None:
@@ -128,11 +176,45 @@ class CheckState(QObject):
         if not self.is_measuring:
             self._judge()
 
+    @property
+    def can_be_corrected(self) -> bool:
+        """Whether roles and songs can be changed now."""
+        return self.intake is not None and not self.is_measuring
+
     def tell_rough_mix(self, path: str) -> None:
-        """Say which file is the rough mix; judged anew, no file is read again."""
-        if self.intake is not None and self.measuring is not None and not self.is_measuring:
-            self.intake = replace(self.intake, entries=tuple(tell_rough_mix(self.intake.entries, path)))
-            self.measuring.take_roles(self.intake)
+        """Say which file is its song's rough mix; what only looked like it is a reference then."""
+        if self.intake is not None and self.can_be_corrected:
+            self._correct(f"{_name(path)} is the rough mix", tell_rough_mix(self.intake.entries, path))
+
+    def tell_role(self, paths: Iterable[str], role: Role) -> None:
+        """Say what files are for."""
+        self._change(paths, f"{{}}: {role.value}", lambda entry: replace(entry, role=role))
+
+    def tell_song(self, paths: Iterable[str], song: str) -> None:
+        """Say to which song files belong; a new name makes a new song."""
+        self._change(paths, f"{{}} to {song}", lambda entry: replace(entry, song=song))
+
+    def _change(self, paths: Iterable[str], words: str, change: Callable[[Entry], Entry]) -> None:
+        if self.intake is not None and self.can_be_corrected:
+            meant = set(paths)
+            entries = [change(e) if e.path in meant else e for e in self.intake.entries]
+            named = listed([_name(p) for p in meant], most=1) if len(meant) == 1 else count(len(meant), "file")
+            self._correct(words.replace("{}", named), entries)
+
+    def _correct(self, words: str, entries: Sequence[Entry]) -> None:
+        if self.intake is not None and tuple(entries) != self.intake.entries and any(e.role.is_audio for e in entries):
+            self.undo_stack.push(_Correction(self, words, self.intake.entries, tuple(entries)))
+
+    def put_entries(self, entries: tuple[Entry, ...]) -> None:
+        """Take corrected entries for true: what is measured stays, what became audio is measured, all is judged."""
+        if self.intake is None or self.measuring is None:
+            return
+        self.intake = replace(self.intake, entries=entries)
+        self.delivery = None
+        self.measuring = Measuring(self.intake, self._crew, job=recall_or_measure, known=self.measuring.by_path)
+        self._timer.start()
+        self.corrected.emit()
+        if self.measuring.is_done:
             self._judge()
 
     def request_excerpt(self, track: Track, start: int, frames: int) -> None:
@@ -145,13 +227,20 @@ class CheckState(QObject):
 
     def _poll(self) -> None:
         for report in self._readers.poll():
-            if isinstance(report, Returned):
+            if report.job == _TIDYING:
+                for folder in [f for f in self._left_folders if not f.path.exists()]:
+                    folder.remove()
+                    self._left_folders.remove(folder)
+            elif isinstance(report, Returned):
                 self.excerpt_came.emit(report.job, report.value)
         moved = False
         for report in self._crew.poll():
             moved = True
-            if report.job == _INTAKE and not isinstance(report, Progress):
-                self._start(report)
+            if report.job == _INTAKE:
+                if isinstance(report, Progress):
+                    self.opening_moved.emit(report.done, report.total)
+                else:
+                    self._start(report)
             elif report.job == _DEMO and not isinstance(report, Progress):
                 self._open_made(report)
             elif self.measuring is not None and (track := self.measuring.take(report)) is not None:
@@ -166,12 +255,29 @@ class CheckState(QObject):
     def _start(self, report: Returned | Failed) -> None:
         value = report.value if isinstance(report, Returned) else f"{report.problem}; {report.remedy}."
         if not isinstance(value, Intake):
+            self._leave(self._unpacking)
+            self._unpacking = None
             self.refused.emit(str(value))
             return
-        self.intake = value
+        before, self._unpacked, self._unpacking = self._unpacked, self._unpacking, None
+        known: dict[str, Track] = {}
+        words = ""
+        found = value
+        if self._is_again and self._found is not None and self.intake is not None and self.measuring is not None:
+            same = {e.path for e in found.entries} & {e.path for e in _unchanged(self._found, found)}
+            known = {p: t for p, t in self.measuring.by_path.items() if p in same and is_measured(t)}
+            words = _difference(self._found, found, same)
+            value = _with_corrections(found, self._found, self.intake)
+        self._found, self.intake = found, value
+        self.undo_stack.clear()
         self.delivery = None
-        self.measuring = Measuring(self.intake, self._crew)
-        self.opened.emit()
+        self.measuring = Measuring(self.intake, self._crew, job=recall_or_measure, known=known)
+        self.opened.emit(self._is_again)
+        if words:
+            self.read_again.emit(words)
+        if self.measuring.is_done:
+            self._judge()
+        self._leave(before)
 
     def _open_made(self, report: Returned | Failed) -> None:
         if isinstance(report, Returned):
@@ -185,12 +291,69 @@ class CheckState(QObject):
             self.judged.emit()
 
 
-def _take_in(progress: object, paths: tuple[Path, ...], rough_mix: Path | None) -> Intake | str:
+class _Correction(QUndoCommand):
+    """One correction by the user, as the entries before and after it."""
+
+    def __init__(self, state: CheckState, words: str, before: tuple[Entry, ...], after: tuple[Entry, ...]) -> None:
+        super().__init__(words)
+        self._state, self._before, self._after = state, before, after
+
+    def redo(self) -> None:
+        self._state.put_entries(self._after)
+
+    def undo(self) -> None:
+        self._state.put_entries(self._before)
+
+
+def is_measured(track: Track) -> bool:
+    """Whether a file was opened, be it in vain."""
+    return track.format is not None or track.damage is not None
+
+
+def _name(path: str) -> str:
+    return path.rpartition("/")[2]
+
+
+def _unchanged(before: Intake, now: Intake) -> list[Entry]:
+    """Entries of now whose files are the very ones that were there before."""
+    identities = {e.path: e.identity for e in before.entries}
+    return [e for e in now.entries if identities.get(e.path) == e.identity]
+
+
+def _difference(before: Intake, now: Intake, same: set[str]) -> str:
+    """What reading again brought, in words."""
+    was, are = ({e.path for e in intake.entries} for intake in (before, now))
+    parts = [
+        count(len(paths), "file") + f" {what}"
+        for paths, what in ((are - was, "added"), (are & was - same, "changed"), (was - are, "gone"))
+        if paths
+    ]
+    return f"Read again: {listed(parts)}." if parts else "Read again: nothing is different."
+
+
+def _with_corrections(now: Intake, found: Intake, corrected: Intake) -> Intake:
+    """The user's corrections to what was found before, for the files that are still there."""
+    as_found = {e.path: (e.role, e.song) for e in found.entries}
+    told = {e.path: (e.role, e.song) for e in corrected.entries if (e.role, e.song) != as_found[e.path]}
+    entries = [replace(e, role=told[e.path][0], song=told[e.path][1]) if e.path in told else e for e in now.entries]
+    return replace(now, entries=tuple(entries))
+
+
+def _take_in(
+    progress: Callable[[int, int], None], paths: tuple[Path, ...], rough_mix: Path | None, unpack_into: Path | None
+) -> Intake | str:
     """In a worker: a slow drive must not hold the window. A refusal comes back as its sentence."""
     try:
-        return take_in(paths, rough_mix=rough_mix)
+        return take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=progress)
     except DeepTallyError as error:
         return str(error)
+
+
+def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
+    """In a worker: delete what is no longer needed, and what crashed windows left."""
+    for folder in folders:
+        shutil.rmtree(folder, ignore_errors=True)
+    sweep()
 
 
 def _make_demo(progress: object) -> Path:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -27,6 +28,7 @@ from deep_tally.app.viewport import Viewport, time_step
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt, OverviewLevel
+from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import MINUS, clock
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
@@ -259,6 +261,7 @@ class Waveform(QWidget):
         for channel in range(channels):
             lane = QRectF(_LEFT, _TOP + channel * (height + _GAP), self._plot_width(), height)
             self._lane(painter, lane, track, channel, top_db)
+        self._draw_markers(painter, track)
         self._draw_marks(painter, channels, height)
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.fix), 1))
@@ -387,6 +390,27 @@ class Waveform(QWidget):
                 for i, (a, b) in enumerate(zip(top.tolist(), bottom.tolist(), strict=True))
             ]
         )
+
+    def _draw_markers(self, painter: QPainter, track: Track) -> None:
+        """The markers that the file itself carries: thin dashed lines with their texts, where there is room."""
+        colours = self._theme.colours
+        metrics = QFontMetricsF(font(11))
+        painter.setFont(font(11))
+        free = float(_LEFT)
+        right = _LEFT + self._plot_width()
+        for marker in track.format.markers if track.format is not None else ():
+            x = _LEFT + self.view.x_of(marker.frame)
+            if not _LEFT <= x <= right:
+                continue
+            pen = QPen(QColor(colours.soft), 1, Qt.PenStyle.DashLine)
+            painter.setPen(pen)
+            painter.drawLine(QLineF(x, _TOP, x, self.height() - _BOTTOM))
+            words = metrics.elidedText(readable(marker.text), Qt.TextElideMode.ElideRight, 160)
+            width = metrics.horizontalAdvance(words)
+            if words and x >= free and x + width + 6 <= right:
+                painter.fillRect(QRectF(x + 2, _TOP + 1, width + 6, 15), QColor(colours.raised))
+                painter.drawText(QRectF(x + 5, _TOP + 1, width + 2, 15), Qt.AlignmentFlag.AlignVCenter, words)
+                free = x + width + 12
 
     def _draw_marks(self, painter: QPainter, channels: int, height: float) -> None:
         """Every mark in sight: a flag above, a line or the whole run below; one per pixel and kind."""

@@ -12,6 +12,7 @@ from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, Q
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -26,9 +27,11 @@ from PySide6.QtWidgets import (
 
 from deep_tally.app.band import Band
 from deep_tally.app.empty import EmptyPage
-from deep_tally.app.theme import Choice, Theme
+from deep_tally.app.songs import SongStrip
+from deep_tally.app.theme import Choice, Theme, font
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
+from deep_tally.reply.numbers import megabytes
 
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
@@ -38,9 +41,12 @@ if TYPE_CHECKING:
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
     from deep_tally.model.delivery import Delivery, Track
+    from deep_tally.model.files import Role
     from deep_tally.model.measures import Excerpt
 
-_FILES = "Audio (*.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
+_FILES = (
+    "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
+)
 _REFILL_MS = 120
 _SAID_MS = 8000
 
@@ -73,9 +79,16 @@ class Window(QMainWindow):
         self.empty.open_files.clicked.connect(self.choose_files)
         self.empty.demo.clicked.connect(lambda: self.state.open_demo())
         self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.songs = SongStrip(theme)
+        self.desk = QWidget()
+        desk = QVBoxLayout(self.desk)
+        desk.setContentsMargins(0, 0, 0, 0)
+        desk.setSpacing(0)
+        desk.addWidget(self.songs)
+        desk.addWidget(self.splitter, 1)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.empty)
-        self.pages.addWidget(self.splitter)
+        self.pages.addWidget(self.desk)
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -101,12 +114,12 @@ class Window(QMainWindow):
         """Bring in the views and the check's state."""
         from deep_tally.app.bench import Bench
         from deep_tally.app.reply_view import ReplyView
-        from deep_tally.app.rows import make_sheet
+        from deep_tally.app.rows import empty_sheet
         from deep_tally.app.sheet_view import SheetView
         from deep_tally.app.state import CheckState
 
         self.state = CheckState()
-        self.sheet = SheetView(make_sheet((), self.state.brief, None), self.theme)
+        self.sheet = SheetView(empty_sheet(self.state.brief), self.theme)
         self.bench = Bench(self.theme)
         self.reply = ReplyView(self.theme, self.settings)
         self.splitter.addWidget(self.sheet)
@@ -118,7 +131,7 @@ class Window(QMainWindow):
         self.splitter.setSizes([410, 240])
         self.pages.addWidget(self.reply)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
-        self.sheet.addAction(self.mix_action)
+        self._fill_edit_menu()
         self._fill_view_menu()
         self._connect()
         if (split := self.settings.state("splitter")) is not None:
@@ -133,6 +146,10 @@ class Window(QMainWindow):
         self.brief_button = _quiet("Brief: Multitrack mix", "What is asked for; press to check against another brief")
         self.show_button = _quiet("Show everything", "Show only some files")
         self.sort_button = _quiet("&Sort", "Sort the sheet")
+        self.troubles_button = _quiet("", "What could not be looked into, and what to do about it")
+        self.troubles_button.setFont(font(14, 600))
+        self.troubles_button.clicked.connect(self._show_troubles)
+        self.troubles_button.hide()
         self.find_field = QLineEdit()
         self.find_field.setPlaceholderText("Find a file")
         self.find_field.setAccessibleName("Find a file by its name")
@@ -145,7 +162,7 @@ class Window(QMainWindow):
         line.addWidget(self.to_sheet)
         line.addWidget(self.to_reply)
         line.addStretch()
-        for widget in (self.brief_button, self.show_button, self.sort_button, self.find_field):
+        for widget in (self.troubles_button, self.brief_button, self.show_button, self.sort_button, self.find_field):
             line.addWidget(widget)
         bar = QWidget()
         bar.setFixedHeight(42)
@@ -194,22 +211,101 @@ class Window(QMainWindow):
     def _make_menus(self) -> None:
         files = self.menuBar().addMenu("&File")
         self._action(files, "Open a &folder…", self.choose_folder, QKeySequence.StandardKey.Open)
-        self._action(files, "Open f&iles…", self.choose_files, "Ctrl+Shift+O")
+        self._action(files, "Open &zips or files…", self.choose_files, "Ctrl+Shift+O")
         self._action(files, "Look at the &demo", lambda: self.state.open_demo())
         files.addSeparator()
         self._action(files, "Check against another &brief…", self.choose_brief)
-        self.mix_action = self._action(files, "The chosen file is the rough &mix", self._tell_mix, "Ctrl+M")
+        self.again_action = self._action(files, "&Read the delivery again", lambda: self.state.open_again(), "F5")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
         self._action(files, "&Copy the reply as text", self._copy_reply, "Ctrl+Shift+C")
         files.addSeparator()
         self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+        self._edit_menu = self.menuBar().addMenu("&Edit")
         self._view_menu = self.menuBar().addMenu("&View")
         helps = self.menuBar().addMenu("&Help")
         self._action(helps, "&Keys", self.show_keys, "F1")
         self._action(helps, "&About Deep Tally", self.show_about)
         self.cancel_action = self._action(helps, "&Cancel measuring", lambda: self.state.cancel(), "Esc")
         self.cancel_action.setEnabled(False)
+
+    def _fill_edit_menu(self) -> None:
+        """What the user may correct; the same actions are the sheet's context menu."""
+        from deep_tally.model.files import Role
+
+        stack = self.state.undo_stack
+        for action, standard in (
+            (stack.createUndoAction(self, "Undo"), QKeySequence.StandardKey.Undo),
+            (stack.createRedoAction(self, "Redo"), QKeySequence.StandardKey.Redo),
+        ):
+            action.setShortcuts(standard)
+            # The reply's text has an undo of its own.
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            self.desk.addAction(action)
+            self._edit_menu.addAction(action)
+        self._edit_menu.addSeparator()
+        self.role_menu = QMenu("The chosen files are…", self)
+        for number, role in enumerate(r for r in Role if r is not Role.MIDI):
+            if role in (Role.ROUGH_MIX, Role.DOCUMENT):
+                self.role_menu.addSeparator()
+            words = f"&{number + 1} {role.value}" + (", left out" if role is Role.STRAY else "")
+            self._action(self.role_menu, words, self._role_teller(role))
+        self.song_menu = QMenu("The chosen files belong to…", self)
+        self.song_menu.aboutToShow.connect(self._fill_song_menu)
+        self.mix_action = self._action(self._edit_menu, "The chosen file is the rough &mix", self._tell_mix, "Ctrl+M")
+        self._edit_menu.addMenu(self.role_menu)
+        self._edit_menu.addMenu(self.song_menu)
+        self.role_action = QAction("What the chosen files are for…", self)
+        self.song_action = QAction("Which song the chosen files belong to…", self)
+        menus = ((self.role_action, "Ctrl+R", self.role_menu), (self.song_action, "Ctrl+G", self.song_menu))
+        for action, key, menu in menus:
+            action.setShortcut(QKeySequence(key))
+            action.triggered.connect(lambda checked=False, menu=menu: self._pop_up(menu))
+            self.addAction(action)
+        self.sheet.addActions([self.mix_action, self.role_menu.menuAction(), self.song_menu.menuAction()])
+
+    def _pop_up(self, menu: QMenu) -> None:
+        """Open a menu beside the row the user is at."""
+        if self.pages.currentWidget() is self.desk and self.sheet.current_row is not None:
+            place = self.sheet.visualRect(self.sheet.currentIndex()).bottomLeft()
+            menu.popup(self.sheet.viewport().mapToGlobal(place))
+
+    def _role_teller(self, role: Role) -> Callable[[], None]:
+        def tell() -> None:
+            if self._may_correct():
+                self.state.tell_role(self.sheet.selected_paths, role)
+
+        return tell
+
+    def _fill_song_menu(self) -> None:
+        self.song_menu.clear()
+        intake = self.state.intake
+        for song in intake.songs if intake is not None else ():
+            words = readable(song).replace("&", "&&")
+            self._action(self.song_menu, words, self._song_teller(song))
+        self.song_menu.addSeparator()
+        self._action(self.song_menu, "A song of its own…", self._tell_new_song)
+
+    def _song_teller(self, song: str) -> Callable[[], None]:
+        return lambda: self._tell_song(song)
+
+    def _tell_song(self, song: str) -> None:
+        if song and self._may_correct():
+            self.state.tell_song(self.sheet.selected_paths, song)
+
+    def _tell_new_song(self) -> None:
+        name, agreed = QInputDialog.getText(self, "A song of its own", "The song's name:")
+        if agreed:
+            self._tell_song(name.strip())
+
+    def _may_correct(self) -> bool:
+        """Whether files can be told apart now; says why not."""
+        if self.pages.currentWidget() is not self.desk:
+            return False
+        if not self.state.can_be_corrected:
+            self.say("Wait until all files are measured, or cancel that; then say what they are for.")
+            return False
+        return True
 
     def _fill_view_menu(self) -> None:
         from deep_tally.app.rows import SORTS
@@ -273,17 +369,21 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         state = self.state
         state.opening.connect(self._tell_opening)
+        state.opening_moved.connect(self._show_opening)
         state.opened.connect(self._opened)
+        state.corrected.connect(self._corrected)
+        state.read_again.connect(self.say)
         state.measured.connect(self._measured)
         state.progressed.connect(self._show_progress)
         state.judged.connect(self._judged)
         state.brief_changed.connect(self._brief_changed)
         state.refused.connect(self._refused)
-        state.abandoned.connect(self._calm)
+        state.abandoned.connect(self._abandoned)
         state.excerpt_came.connect(self._take_excerpt)
         self.sheet.chosen.connect(self._choose)
         self.sheet.entered.connect(lambda: self.bench.waveform.setFocus())
         self.bench.waveform.excerpt_wanted.connect(state.request_excerpt)
+        self.songs.chosen.connect(lambda song: self._fill())
         self.reply.said.connect(self.say)
         self.to_sheet.clicked.connect(self.show_sheet)
         self.to_reply.clicked.connect(self.show_reply)
@@ -336,24 +436,64 @@ class Window(QMainWindow):
 
     # -- what the state tells -----------------------------------------------------------------
 
-    def _tell_opening(self, words: str) -> None:
+    def _tell_opening(self, words: str, name: str) -> None:
         self.said.hide()
+        if self.state.intake is None:
+            self.band.show_opening(name)
         self.progress_words.setText(f"{words}…")
         self.progress_bar.setRange(0, 0)
         self.progress.show()
         self.cancel_action.setEnabled(True)
 
-    def _opened(self) -> None:
+    def _show_opening(self, done: int, total: int) -> None:
+        """How far the looking and unpacking is."""
+        self.progress_bar.setRange(0, 1000 if total else 0)
+        self.progress_bar.setValue(round(done / total * 1000) if total else 0)
+        if total:
+            self.progress_words.setText(f"Unpacking, {megabytes(done, total)}")
+        elif done:
+            self.progress_words.setText(f"Looking through the files, {done} so far…")
+
+    def _opened(self, again: bool) -> None:
         self._replied = None
         self.progress_bar.setRange(0, 1000)
-        self.find_field.clear()
-        self._keep_action(None)
         self.band.show_counts(None)
-        self._show_page(self.splitter)
+        self._show_page(self.desk)
+        if not again:
+            self.songs.song = ""
+            self.find_field.clear()
+            self._keep_action(None)
         self._fill()
-        self.sheet.scrollToTop()
+        if not again:
+            self.sheet.scrollToTop()
         self.sheet.setFocus()
         self._show_progress()
+        self._tell_troubles()
+
+    def _tell_troubles(self) -> None:
+        """What could not be looked into is said once, and stays at hand in the line of steps."""
+        troubles = self.state.intake.troubles if self.state.intake is not None else ()
+        self.troubles_button.setVisible(bool(troubles))
+        self.troubles_button.setText(f"{len(troubles)} left out")
+        if troubles:
+            rest = f" And {len(troubles) - 1} more: see “{len(troubles)} left out” above." if len(troubles) > 1 else ""
+            self.say(readable(troubles[0]) + rest)
+
+    def _show_troubles(self) -> None:
+        from deep_tally.app.dialogs import LeftOutPage
+
+        if self.state.intake is not None:
+            LeftOutPage(self, [readable(t) for t in self.state.intake.troubles]).open()
+
+    def _corrected(self) -> None:
+        """Roles or songs changed; files that became audio are measured now."""
+        self.band.show_counts(None)
+        self._fill()
+        if self.state.is_measuring:
+            self.progress_bar.setRange(0, 1000)
+            self.progress.show()
+            self.cancel_action.setEnabled(True)
+            self._show_progress()
 
     def _measured(self, track: Track) -> None:
         if not self._refill.isActive():
@@ -377,8 +517,6 @@ class Window(QMainWindow):
             self.band.show_counts(count_findings(delivery.findings))
             if self.pages.currentWidget() is self.reply:
                 self._fill_reply()
-            for trouble in delivery.troubles:
-                self.say(readable(trouble))
             done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
             if done < len(delivery.tracks):
                 self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
@@ -387,8 +525,13 @@ class Window(QMainWindow):
         self.brief_button.setText(f"Brief: {readable(self.state.brief.name)}")
         self._fill()
 
-    def _refused(self, words: str) -> None:
+    def _abandoned(self) -> None:
         self._calm()
+        if self.state.intake is None:
+            self.band.show_nothing()
+
+    def _refused(self, words: str) -> None:
+        self._abandoned()
         self.say(readable(words))
 
     def _calm(self) -> None:
@@ -397,13 +540,15 @@ class Window(QMainWindow):
 
     def _fill(self) -> None:
         """Fill sheet, bench and band with what is known now."""
-        if self.state.intake is None:
+        state = self.state
+        if state.intake is None:
             return
         from deep_tally.app.rows import make_sheet
 
-        sheet = make_sheet(self.state.tracks, self.state.brief, self.state.delivery, name=self.state.intake.name)
+        self.songs.show_songs(state.intake, state.delivery)
+        sheet = make_sheet(state.intake, state.tracks, state.brief, state.delivery, song=self.songs.song)
         self.sheet.show_sheet(sheet)
-        self.band.show_sheet(self.state.intake, sheet)
+        self.band.show_sheet(state.intake, sheet)
         row = self.sheet.current_row
         if (row, self.state.delivery) != self._on_bench:
             self._choose(row)
@@ -417,7 +562,7 @@ class Window(QMainWindow):
 
     def _tell_mix(self) -> None:
         row = self.sheet.current_row
-        if row is not None and self.pages.currentWidget() is self.splitter:
+        if row is not None and self._may_correct():
             self.state.tell_rough_mix(row.track.path)
 
     def _take_excerpt(self, path: str, excerpt: Excerpt) -> None:
@@ -428,7 +573,7 @@ class Window(QMainWindow):
     def show_sheet(self) -> None:
         """Go to the sheet."""
         if self.state.intake is not None:
-            self._show_page(self.splitter)
+            self._show_page(self.desk)
             self.sheet.setFocus()
 
     def show_reply(self) -> None:
@@ -465,7 +610,7 @@ class Window(QMainWindow):
     def _show_page(self, page: QWidget) -> None:
         self.pages.setCurrentWidget(page)
         is_open = page is not self.empty
-        on_sheet = page is self.splitter
+        on_sheet = page is self.desk
         self.steps.setVisible(is_open)
         self.to_sheet.setChecked(on_sheet)
         is_reply = is_open and not on_sheet

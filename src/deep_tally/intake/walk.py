@@ -99,7 +99,7 @@ def take_in(
         name=name,
         entries=tuple(_placed(entries, name)),
         archives=tuple(archives),
-        troubles=tuple(_told(t, source) for t in troubles),
+        troubles=tuple(_told(t, base) for t in troubles),
     )
     if not intake.sounds:
         raise _nothing(paths, intake, troubles)
@@ -143,10 +143,10 @@ def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[LeftOut]) -> 
     )
 
 
-def _told(trouble: LeftOut, source: Path) -> str:
+def _told(trouble: LeftOut, base: Path) -> str:
     """A trouble as a sentence that names its file as the sheet does."""
     subject = Path(trouble.subject)
-    inside = subject.relative_to(source).as_posix() if subject.is_relative_to(source) else trouble.subject
+    inside = subject.relative_to(base).as_posix() if subject.is_relative_to(base) else trouble.subject
     return str(LeftOut(inside if inside != "." else trouble.subject, trouble.problem, trouble.remedy))
 
 
@@ -178,9 +178,6 @@ def _open_zips(
     opened: list[_File] = []
     archives: list[Path] = []
     for file in files:
-        if file.kind in _CLOSED_ARCHIVES:
-            problem = f"it is a {_CLOSED_ARCHIVES[file.kind]} archive, which cannot be opened here"
-            troubles.append(LeftOut(str(file.shown), problem, "unpack it and open its folder, or ask for a zip"))
         if file.kind is not Kind.ZIP:
             opened.append(file)
             continue
@@ -189,6 +186,10 @@ def _open_zips(
         packed_done += size
         opened += inside or [file]
         archives += [file.source] if inside else []
+    for file in opened:
+        if file.kind in _CLOSED_ARCHIVES:
+            problem = f"it is a {_CLOSED_ARCHIVES[file.kind]} archive, which cannot be opened here"
+            troubles.append(LeftOut(str(file.shown), problem, "unpack it and open its folder, or ask for a zip"))
     return opened, archives
 
 

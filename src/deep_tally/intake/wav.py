@@ -33,6 +33,7 @@ _UNKNOWN_SIZE = 0xFFFFFFFF
 _PLACEHOLDERS = (0x7FFFFFFF, 0x7FFFF000)  # written by recorders that fill the size in at the end
 _JUNK_MOST = 4096
 _PADDING_MOST = 4096
+_PIECE, _PIECES = 512, 256
 # EBU Tech 3285: description 256, originator 32, its reference 32, date 10, time 8, time reference 8, version 2, ...
 _BEXT = struct.Struct("<256s32s32s10s8sQH")
 _BEXT_CODING_HISTORY = 602
@@ -155,8 +156,10 @@ def _data_size(
 def _chunks_follow(file: int, order: str, position: int, total: int) -> bool:
     """Whether what stands there is another chunk (or padding, or a tag at the file's end), and not audio."""
     head = os.pread(file, 9, position)
-    if head[:3] in (b"ID3", b"TAG") or head[1:4] in (b"ID3", b"TAG") or not head.strip(b"\0"):
+    if head[:3] in (b"ID3", b"TAG") or head[1:4] in (b"ID3", b"TAG"):
         return True
+    if not head.strip(b"\0"):
+        return _is_padding(file, position, total)  # audio begins with zeros as well
     for start in (0, 1):
         piece = head[start : start + 8]
         if len(piece) == 8 and looks_like_chunk(piece):
@@ -164,6 +167,12 @@ def _chunks_follow(file: int, order: str, position: int, total: int) -> bool:
             if position + start + 8 + size <= total + 1:
                 return True
     return False
+
+
+def _is_padding(file: int, position: int, total: int) -> bool:
+    """Whether there are only zeros up to the file's end, looked at in pieces all along."""
+    step = max(_PIECE, (total - position) // _PIECES)
+    return not any(os.pread(file, _PIECE, at).strip(b"\0") for at in range(position, total, step))
 
 
 def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[str]:

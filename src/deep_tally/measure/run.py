@@ -78,11 +78,6 @@ class Measuring:
         self._left.clear()
         self._shares.clear()
 
-    def take_roles(self, intake: Intake) -> None:
-        """Roles that changed since the run began; nothing is measured again."""
-        self._entries = {entry.path: entry for entry in intake.sounds}
-        self._tracks = {path: replace(track, role=self._entries[path].role) for path, track in self._tracks.items()}
-
     @property
     def is_done(self) -> bool:
         """Whether nothing is left to measure."""
@@ -103,6 +98,11 @@ class Measuring:
     def at_work(self) -> str | None:
         """The path of the file that has been at work for longest, or is next; None when all is done."""
         return next(iter(self._shares), None) or next((path for path in self._entries if path in self._left), None)
+
+    @property
+    def by_path(self) -> Mapping[str, Track]:
+        """All audio files by their paths."""
+        return MappingProxyType(self._tracks)
 
     @property
     def tracks(self) -> tuple[Track, ...]:

@@ -80,3 +80,11 @@ def megabytes(done: int, total: int) -> str:
     """ "12 of 812 MB"; "3.2 of 8.4 MB" where whole ones tell too little. A megabyte is a million bytes."""
     digits = 0 if total >= 100_000_000 else 1
     return f"{done / 1e6:.{digits}f} of {total / 1e6:.{digits}f} MB"
+
+
+def size(bytes_: int) -> str:
+    """ "812 bytes", "3.2 kB", "12 MB" (powers of a thousand)."""
+    if bytes_ < 1000:
+        return count(bytes_, "byte")
+    scale, unit = (1e3, "kB") if bytes_ < 1e6 else (1e6, "MB")
+    return f"{bytes_ / scale:.{1 if bytes_ < 10 * scale else 0}f} {unit}"
