@@ -21,7 +21,7 @@ shots: $(READY)
 	@$(BIN)/deep-tally demo --shot docs/screenshots
 
 bench: $(READY)
-	@$(BIN)/python benchmarks/measuring.py
+	@$(BIN)/python benchmarks
 
 $(READY): pyproject.toml constraints.txt tools/check_system.py
 	@$(PYTHON) tools/check_system.py

@@ -1,131 +1,101 @@
-"""How fast is complete measuring against merely decoding, and how much memory does it take?
-
-Makes files of four minutes (stereo, 24 bit, 48 kHz) in a temporary folder, reads them one after the other with
-`soundfile.read(..., dtype="float32")`, then measures them all in worker processes, in the same run. Prints
-ratios; nothing here passes or fails.
-
-    python benchmarks/measuring.py [--files 20] [--minutes 4] [--rounds 2]
-"""
+"""How fast is complete measuring against merely decoding, and how much memory does it take?"""
 
 from __future__ import annotations
 
-import argparse
-import os
-import tempfile
-import threading
+import math
+import shutil
+import subprocess
 import time
+from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-import soundfile
-
+from common import PeakMemory, decode_seconds, make_files, worker_count
+from deep_tally.intake.reading import open_sound
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
+from deep_tally.measure.one_pass import measure_sound
 from deep_tally.measure.run import Measuring
 
-RATE_HZ = 48_000
-SAMPLE_EVERY_S = 0.1
-MEGABYTE = 1e6
+_IMPORTS_S = 4.0
 
 
-def make_files(folder: Path, files: int, minutes: float) -> None:
-    """Music-like noise: strokes that die away, different on both sides, no digital silence to make it easy."""
-    random = np.random.default_rng(7)
-    frames = round(minutes * 60 * RATE_HZ)
-    beat = np.exp(-5 * ((np.arange(frames) / RATE_HZ) % 0.625))[:, None]
-    for number in range(files):
-        signal = random.standard_normal((frames, 2), dtype=np.float32)
-        signal *= (0.08 * beat + 0.002).astype(np.float32)
-        soundfile.write(folder / f"{number + 1:02d} Part.wav", signal, RATE_HZ, subtype="PCM_24")
-
-
-def decode_seconds(folder: Path) -> float:
-    """Reading all files with the usual library, one after the other."""
-    started = time.perf_counter()
-    for path in sorted(folder.iterdir()):
-        soundfile.read(path, dtype="float32")
-    return time.perf_counter() - started
-
-
-def measure_seconds(folder: Path, workers: int) -> tuple[float, float]:
+def measure_seconds(folder: Path, *, with_memory: bool = False) -> tuple[float, float]:
     """(seconds, megabytes of summed PSS above the idle crew with all libraries loaded)."""
     intake = take_in([folder])
-    crew = Crew(workers=workers)
+    crew = Crew()
     try:
         crew.warm_up()
-        time.sleep(4)  # the workers import their libraries: the interpreter with libraries is the base of memory
+        time.sleep(_IMPORTS_S)  # the interpreter with its libraries is the base of memory
         memory = PeakMemory()
         base = memory.megabytes()
-        memory.start()
+        if with_memory:
+            memory.start()  # takes a share of a core itself, so never while seconds count
         started = time.perf_counter()
         measuring = Measuring(intake, crew)
         while not measuring.is_done:
             measuring.poll(0.05)
         seconds = time.perf_counter() - started
-        return seconds, memory.stop() - base
+        return seconds, memory.stop() - base if with_memory else 0.0
     finally:
         crew.close()
 
 
-class PeakMemory:
-    """The highest summed PSS of this process and its children, sampled ten times a second."""
-
-    def __init__(self) -> None:
-        self._done = threading.Event()
-        self._highest = 0.0
-        self._thread = threading.Thread(target=self._watch)
-
-    def start(self) -> None:
-        """Begin to watch."""
-        self._thread.start()
-
-    def stop(self) -> float:
-        """End and give the highest sum in megabytes."""
-        self._done.set()
-        self._thread.join()
-        return self._highest
-
-    def megabytes(self) -> float:
-        """The sum now."""
-        total = 0
-        for pid in (os.getpid(), *_children(os.getpid())):
-            try:
-                rollup = Path(f"/proc/{pid}/smaps_rollup").read_text()
-            except OSError:
-                continue
-            total += sum(int(line.split()[1]) for line in rollup.splitlines() if line.startswith("Pss:"))
-        return total * 1024 / MEGABYTE
-
-    def _watch(self) -> None:
-        while not self._done.wait(SAMPLE_EVERY_S):
-            self._highest = max(self._highest, self.megabytes())
+def against_decoding(folder: Path, rounds: int) -> None:
+    """Complete measuring on all cores against reading one file after the other."""
+    files = len(list(folder.iterdir()))
+    decode_seconds(folder)  # into the page cache
+    for number in range(rounds):
+        decoding = decode_seconds(folder)
+        measuring, _ = measure_seconds(folder)
+        print(
+            f"{files} files, round {number + 1}: decoding {decoding:.2f} s, measuring on {worker_count()} cores"
+            f" {measuring:.2f} s, ratio {measuring / decoding:.2f} (asked: at most 1.0)"
+        )
 
 
-def _children(pid: int) -> list[int]:
-    return [int(child) for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+def against_a_loudness_filter(path: Path) -> None:
+    """One core against the loudness and true peak filter of a common command-line tool."""
+    tool = shutil.which("ffmpeg")
+    if tool is None:
+        print("ffmpeg is not installed: left out.")
+        return
+    command = [tool, "-nostdin", "-v", "quiet", "-threads", "1", "-filter_threads", "1", "-i", str(path)]
+    theirs = ours = math.inf
+    for _ in range(3):
+        started = time.perf_counter()
+        subprocess.run([*command, "-af", "ebur128=peak=true", "-f", "null", "-"], check=True)
+        theirs = min(theirs, time.perf_counter() - started)
+        ours = min(ours, _one_file(path))
+    print(
+        f"one core, best of three: ffmpeg ebur128=peak=true {theirs:.2f} s, all our measures {ours:.2f} s,"
+        f" {theirs / ours:.1f}x faster (asked: at least 6x)"
+    )
 
 
-def main() -> None:
-    """Run and print."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--files", type=int, default=20)
-    parser.add_argument("--minutes", type=float, default=4.0)
-    parser.add_argument("--rounds", type=int, default=2)
-    parser.add_argument("--workers", type=int, default=len(os.sched_getaffinity(0)))
-    chosen = parser.parse_args()
-    with tempfile.TemporaryDirectory() as name:
-        folder = Path(name)
-        make_files(folder, chosen.files, chosen.minutes)
-        decode_seconds(folder)  # into the page cache
-        print(f"{chosen.files} files of {chosen.minutes:g} min, stereo, 24 bit, 48 kHz; {chosen.workers} workers")
-        for number in range(chosen.rounds):
-            decoding = decode_seconds(folder)
-            measuring, memory = measure_seconds(folder, chosen.workers)
-            print(
-                f"round {number + 1}: decoding {decoding:.2f} s, measuring {measuring:.2f} s,"
-                f" ratio {measuring / decoding:.2f}, memory +{memory:.0f} MB"
-            )
+def _one_file(path: Path) -> float:
+    with open_sound(path) as reader:
+        started = time.perf_counter()
+        measure_sound(reader)
+        return time.perf_counter() - started
 
 
-if __name__ == "__main__":
-    main()
+def memory_by_length(folder: Path, files: int, minutes: Sequence[float]) -> None:
+    """Memory above the start must not follow the files' length."""
+    for length in minutes:
+        made = make_files(folder / f"{length:g}", files, length)
+        _, memory = measure_seconds(made, with_memory=True)
+        print(
+            f"{files} files of {length:g} min: memory +{memory:.0f} MB (asked: under 250, the same for 4x the length)"
+        )
+        shutil.rmtree(made)
+
+
+def time_by_length(folder: Path, minutes: Sequence[float]) -> None:
+    """Time must follow the length, and no more."""
+    for length in minutes:
+        made = make_files(folder / f"{length:g}", 1, length)
+        path = next(made.iterdir())
+        _one_file(path)
+        seconds = min(_one_file(path) for _ in range(3))
+        print(f"{length:g} min: {seconds:.2f} s, {seconds / length * 1000:.0f} ms a minute")
+        shutil.rmtree(made)

@@ -25,6 +25,7 @@ def keep_many(store: Path, folder: Path, count: int) -> None:
         path.write_bytes(str(number).encode())
         cache.keep(entry_of(path), replace(track(), path=path.name))
         number += 1
+    cache.close()
 
 
 if __name__ == "__main__":

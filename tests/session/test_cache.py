@@ -141,7 +141,10 @@ def test_a_cache_that_cannot_be_written_is_done_without(tmp_path: Path, sound: P
         assert MeasureCache(path).find(entry_of(sound)) is None
 
 
-def test_it_stays_within_its_size_and_what_was_used_last_stays(store: Path, tmp_path: Path) -> None:
+def test_it_stays_within_its_size_and_what_was_used_last_stays(
+    store: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(cache_module, "_USED_AGAIN_AFTER_S", -1.0)
     cache = MeasureCache(store, bytes_most=20 * len(pickle.dumps((TRACK.format, TRACK.measures, TRACK.damage), 5)))
     paths = []
     for number in range(60):

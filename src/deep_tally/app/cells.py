@@ -10,6 +10,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.raster import draw_strokes
 from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word
 from deep_tally.app.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
@@ -293,9 +294,5 @@ def draw_extent(painter: QPainter, levels: tuple[OverviewLevel, ...], area: QRec
     scale = max(float(high.max()), -float(low.min()))
     if scale <= 0:
         return
-    middle, reach = area.center().y(), area.height() / 2
-    painter.setPen(QPen(colour, 1))
-    top, bottom = middle - reach * high / scale, middle - reach * low / scale
-    sounding = np.flatnonzero(bottom - top > 0.4)
-    x = area.left() + 0.5
-    painter.drawLines([QLineF(x + i, top[i], x + i, bottom[i]) for i in sounding.tolist()])
+    reach = area.height() / 2
+    draw_strokes(painter, area, reach - reach * high / scale, reach - reach * low / scale, colour)

@@ -414,7 +414,7 @@ def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:
     return "\n\n".join(lines)
 
 
-SortKey = tuple[float, list[tuple[int, int, str]]]
+SortKey = tuple[float, tuple[tuple[int, int, str], ...]]
 
 
 def sort_key(row: Row, column: Column, *, by: SortBy = "reading") -> SortKey:

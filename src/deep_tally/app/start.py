@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import shutil
 import signal
@@ -81,6 +82,8 @@ def _run(begin: Callable[[Window], None]) -> int:
 
     def furnish() -> None:
         window.furnish()
+        # What is loaded now stays: the collector need not walk it again, which takes 80 ms each time.
+        gc.freeze()
         begin(window)
 
     # The first timeout comes after the events of showing; then the picture is drawn at once.

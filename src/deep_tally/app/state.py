@@ -31,7 +31,9 @@ from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.reply.numbers import count, listed
 from deep_tally.session.recall import recall_or_measure
 
-_POLL_MS = 15
+_POLL_MS, _EAGER_POLL_MS = 15, 2
+"""How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
+
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
@@ -233,9 +235,10 @@ class CheckState(QObject):
                     self._left_folders.remove(folder)
             elif isinstance(report, Returned):
                 self.excerpt_came.emit(report.job, report.value)
-        moved = False
+        moved = came = False
         for report in self._crew.poll():
             moved = True
+            came = came or not isinstance(report, Progress)
             if report.job == _INTAKE:
                 if isinstance(report, Progress):
                     self.opening_moved.emit(report.done, report.total)
@@ -251,6 +254,8 @@ class CheckState(QObject):
                 self._judge()
         if not self._crew.is_busy and not self._readers.is_busy:
             self._timer.stop()
+        else:
+            self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
 
     def _start(self, report: Returned | Failed) -> None:
         value = report.value if isinstance(report, Returned) else f"{report.problem}; {report.remedy}."

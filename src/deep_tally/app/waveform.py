@@ -23,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.raster import draw_strokes
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.viewport import Viewport, time_step
 from deep_tally.model.delivery import Track
@@ -342,8 +343,13 @@ class Waveform(QWidget):
         level = next((lv for lv in reversed(overview) if lv.bin_frames <= self.view.scale), overview[0])
         edges = self.view.start + np.arange(self.view.pixels + 1, dtype=np.float64) * self.view.scale
         low, high, rms = _per_pixel(level, channel, edges)
-        self._columns(painter, lane.left(), low, high, middle, reach, QColor(self._theme.colours.wave), 150)
-        self._columns(painter, lane.left(), -rms, rms, middle, reach, QColor(self._theme.colours.wave), 255)
+        colour = QColor(self._theme.colours.wave)
+        colour.setAlpha(150)
+        middle -= lane.top()
+        draw_strokes(painter, lane, middle - reach * high, middle - reach * low, colour)
+        colour.setAlpha(255)
+        # Never quite nothing: a silent stretch is a thin line.
+        draw_strokes(painter, lane, middle - reach * rms, np.maximum(middle + reach * rms, middle + 0.6), colour)
 
     def _draw_samples(
         self, painter: QPainter, lane: QRectF, excerpt: Excerpt, channel: int, middle: float, reach: float
@@ -357,7 +363,8 @@ class Waveform(QWidget):
             low, high = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
             # A column reaches to its neighbour, so that a steep wave stays one line.
             low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
-            self._columns(painter, lane.left(), low, high, middle, reach, colour, 255)
+            top = middle - lane.top() - reach * high
+            draw_strokes(painter, lane, top, np.maximum(middle - lane.top() - reach * low, top + 0.6), colour)
             return
         x = lane.left() + (first + np.arange(len(values)) + 0.5 - view.start) / view.scale
         points = [QPointF(a, middle - reach * b) for a, b in zip(x.tolist(), values.tolist(), strict=True)]
@@ -369,27 +376,6 @@ class Waveform(QWidget):
             for point in points:
                 painter.drawEllipse(point, 2.4, 2.4)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
-
-    def _columns(
-        self,
-        painter: QPainter,
-        left: float,
-        low: NDArray[np.float32],
-        high: NDArray[np.float32],
-        middle: float,
-        reach: float,
-        colour: QColor,
-        alpha: int,
-    ) -> None:
-        colour.setAlpha(alpha)
-        painter.setPen(QPen(colour, 1))
-        top, bottom = middle - reach * high, middle - reach * low
-        painter.drawLines(
-            [
-                QLineF(left + i + 0.5, a, left + i + 0.5, max(b, a + 0.6))
-                for i, (a, b) in enumerate(zip(top.tolist(), bottom.tolist(), strict=True))
-            ]
-        )
 
     def _draw_markers(self, painter: QPainter, track: Track) -> None:
         """The markers that the file itself carries: thin dashed lines with their texts, where there is room."""

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.band import Band
+from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.empty import EmptyPage
 from deep_tally.app.songs import SongStrip
 from deep_tally.app.theme import Choice, Theme, font
@@ -47,7 +48,7 @@ if TYPE_CHECKING:
 _FILES = (
     "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
 )
-_REFILL_MS = 120
+_REFILL_MS, _TELL_MS = 120, 60
 _SAID_MS = 8000
 
 
@@ -105,6 +106,10 @@ class Window(QMainWindow):
         self._refill.setSingleShot(True)
         self._refill.setInterval(_REFILL_MS)
         self._refill.timeout.connect(self._fill)
+        self._telling = QTimer(self)
+        self._telling.setSingleShot(True)
+        self._telling.setInterval(_TELL_MS)
+        self._telling.timeout.connect(self._show_progress)
         self._show_page(self.empty)
         self.band.show_nothing()
         if (geometry := settings.state("window")) is not None:
@@ -179,7 +184,7 @@ class Window(QMainWindow):
         return button
 
     def _make_progress(self) -> QWidget:
-        self.progress_words = QLabel()
+        self.progress_words = ElidedLabel()
         self.progress_bar = QProgressBar()
         self.progress_bar.setTextVisible(False)
         self.progress_bar.setRange(0, 1000)
@@ -374,7 +379,7 @@ class Window(QMainWindow):
         state.corrected.connect(self._corrected)
         state.read_again.connect(self.say)
         state.measured.connect(self._measured)
-        state.progressed.connect(self._show_progress)
+        state.progressed.connect(self._progressed)
         state.judged.connect(self._judged)
         state.brief_changed.connect(self._brief_changed)
         state.refused.connect(self._refused)
@@ -498,6 +503,10 @@ class Window(QMainWindow):
     def _measured(self, track: Track) -> None:
         if not self._refill.isActive():
             self._refill.start()
+
+    def _progressed(self) -> None:
+        if not self._telling.isActive():
+            self._telling.start()
 
     def _show_progress(self) -> None:
         measuring = self.state.measuring

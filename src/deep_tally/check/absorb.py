@@ -25,17 +25,20 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
 """Root -> codes it absorbs; a code that ends in a dot stands for its whole question."""
 
 
-def _explains(root: Finding, other: Finding, path: str) -> bool:
-    claims = _ABSORBS.get(root.code, ())
-    return path in root.files and any(other.code == c or (c.endswith(".") and other.code.startswith(c)) for c in claims)
+def _claims(root: Finding, other: Finding) -> bool:
+    return any(other.code == c or (c.endswith(".") and other.code.startswith(c)) for c in _ABSORBS[root.code])
 
 
 def absorb(findings: Sequence[Finding]) -> list[Finding]:
     """Put each finding whose every file has a root for it under that root, or under what absorbs the root itself."""
+    roots: defaultdict[str, list[int]] = defaultdict(list)
+    for index, finding in enumerate(findings):
+        for path in finding.files if finding.code in _ABSORBS else ():
+            roots[path].append(index)
     parents: dict[int, int] = {}
     for index, finding in enumerate(findings):
         explaining = [
-            next((i for i, root in enumerate(findings) if i != index and _explains(root, finding, path)), None)
+            next((i for i in roots[path] if i != index and _claims(findings[i], finding)), None)
             for path in finding.files
         ]
         if explaining and explaining[0] is not None and None not in explaining:

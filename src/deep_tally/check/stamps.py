@@ -15,11 +15,13 @@ def offset_by_stamp(song: SongSet, track: Track) -> int | None:
 
     None when the track has no stamp or all stamps are the same: then they say nothing.
     """
+    if track.format is None or track.format.time_reference is None:
+        return None
     seconds = {
         t.path: t.format.time_reference / t.format.rate_hz
         for t in stamped(song)
         if t.format is not None and t.format.time_reference is not None
     }
-    if track.format is None or track.path not in seconds or len(set(seconds.values())) < 2:
+    if track.path not in seconds or len(set(seconds.values())) < 2:
         return None
     return round((seconds[track.path] - min(seconds.values())) * track.format.rate_hz)

@@ -6,6 +6,7 @@ import os
 import re
 import stat
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 
 from deep_tally.model.errors import LeftOut
@@ -13,10 +14,11 @@ from deep_tally.model.errors import LeftOut
 _SYSTEM_NAMES = frozenset({"desktop.ini", "thumbs.db", "__macosx", "$recycle.bin", "system volume information"})
 
 
-def natural_key(path: str) -> list[tuple[int, int, str]]:
+@lru_cache(maxsize=20_000)
+def natural_key(path: str) -> tuple[tuple[int, int, str], ...]:
     """Sort key that puts "2 Bass" before "10 Voice" and ignores case."""
     parts = re.split(r"([0-9]+)", path.casefold())
-    return [(0, int(p), "") if p.isascii() and p.isdigit() else (1, 0, p) for p in parts if p]
+    return tuple((0, int(p), "") if p.isascii() and p.isdigit() else (1, 0, p) for p in parts if p)
 
 
 def files_in(folder: Path, troubles: list[LeftOut], on_count: Callable[[int], None] = lambda count: None) -> list[Path]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
@@ -55,7 +56,7 @@ class Common:
     seconds: float | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True)
 class SongSet:
     """The files of one song."""
 
@@ -64,10 +65,10 @@ class SongSet:
     facts: SongFacts
     common: Common
 
-    @property
+    @cached_property
     def asked(self) -> tuple[Track, ...]:
         """The files that are asked all nine questions."""
-        return tuple(t for t in self.tracks if t.role.is_asked)
+        return tuple(t for t in self.tracks if t.role.is_asked)  # every check of every file comes by here
 
     def with_role(self, role: Role) -> tuple[Track, ...]:
         """The files of one role."""

@@ -29,15 +29,33 @@ _TRIM_TO = 0.8
 _DIGESTED = 1 << 16
 _BUSY_S = 2.0
 _ROOMS_THAT_MEASURE = ("model", "intake", "measure")
-_SCHEMA = """
+_NO_DAMAGE = frozenset(
+    {
+        sqlite3.SQLITE_PERM,
+        sqlite3.SQLITE_BUSY,
+        sqlite3.SQLITE_LOCKED,
+        sqlite3.SQLITE_NOMEM,
+        sqlite3.SQLITE_READONLY,
+        sqlite3.SQLITE_FULL,
+        sqlite3.SQLITE_CANTOPEN,
+        sqlite3.SQLITE_AUTH,
+    }
+)
+_USED_AGAIN_AFTER_S = 3600.0
+_OPENING = (
+    "PRAGMA auto_vacuum = INCREMENTAL",
+    "PRAGMA journal_mode = WAL",
+    "PRAGMA synchronous = NORMAL",
+    """
     CREATE TABLE IF NOT EXISTS measures (
         key TEXT PRIMARY KEY,
         used REAL NOT NULL,
         bytes INTEGER NOT NULL,
         checksum INTEGER NOT NULL,
         content BLOB NOT NULL
-    ) WITHOUT ROWID
-"""
+    )
+    """,
+)
 
 
 class MeasureCache:
@@ -54,6 +72,8 @@ class MeasureCache:
     def __init__(self, path: Path, *, bytes_most: int = BYTES_MOST) -> None:
         self._path = path
         self._bytes_most = bytes_most
+        self._store: sqlite3.Connection | None = None
+        self._inode = 0
 
     def find(self, entry: Entry) -> Track | None:
         """What was measured of this very file; None when that is not known."""
@@ -64,10 +84,11 @@ class MeasureCache:
         with self._open() as store:
             if store is None:
                 return None
-            row = store.execute("SELECT checksum, content FROM measures WHERE key = ?", (key,)).fetchone()
+            row = store.execute("SELECT checksum, content, used FROM measures WHERE key = ?", (key,)).fetchone()
             if row is None or zlib.crc32(row[1]) != row[0]:
                 return None
-            store.execute("UPDATE measures SET used = ? WHERE key = ?", (time.time(), key))
+            if time.time() - row[2] > _USED_AGAIN_AFTER_S:
+                store.execute("UPDATE measures SET used = ? WHERE key = ?", (time.time(), key))
             kept = _loads(row[1])
         if kept is None:
             return None
@@ -102,9 +123,7 @@ class MeasureCache:
     @contextmanager
     def _open(self) -> Iterator[sqlite3.Connection | None]:
         """The store, or None where there is none; whatever is wrong with it costs what was kept, and no more."""
-        store: sqlite3.Connection | None = None
         try:
-            self._path.parent.mkdir(parents=True, exist_ok=True)
             store = self._connected()
         except (sqlite3.Error, OSError):
             yield None
@@ -112,33 +131,54 @@ class MeasureCache:
         try:
             with store:
                 yield store
-        except sqlite3.OperationalError:
-            pass  # another window holds it for long, or the disk is full: done without, this time
-        except sqlite3.DatabaseError:
-            self._throw_away()
-        finally:
-            store.close()
+        except sqlite3.Error as error:
+            if _is_damage(error):
+                self._throw_away()
 
     def _connected(self) -> sqlite3.Connection:
-        for is_last in (False, True):
-            store = sqlite3.connect(self._path, timeout=_BUSY_S)
-            try:
-                store.execute("PRAGMA auto_vacuum = INCREMENTAL")
-                store.execute("PRAGMA journal_mode = WAL")
-                store.execute("PRAGMA synchronous = NORMAL")
-                store.execute(_SCHEMA)
-            except sqlite3.DatabaseError as error:
-                store.close()
-                if is_last or isinstance(error, sqlite3.OperationalError):
-                    raise
-                self._throw_away()
-            else:
-                return store
-        raise AssertionError("unreachable")
+        """The connection, which stays open; a new one where another window has thrown the file away."""
+        if self._store is not None:
+            if self._path.exists() and self._path.stat().st_ino == self._inode:
+                return self._store
+            self.close()
+        self._path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            self._connect()
+        except sqlite3.Error as error:
+            if not _is_damage(error):
+                raise
+            self._throw_away()
+            self._connect()
+        if self._store is None:
+            raise sqlite3.OperationalError("no connection")
+        return self._store
+
+    def _connect(self) -> None:
+        store = sqlite3.connect(self._path, timeout=_BUSY_S)
+        try:
+            for statement in _OPENING:
+                store.execute(statement)
+        except sqlite3.Error:
+            store.close()
+            raise
+        self._store, self._inode = store, self._path.stat().st_ino
+
+    def close(self) -> None:
+        """Let go of the store; the next use opens it again."""
+        if self._store is not None:
+            self._store.close()
+            self._store = None
 
     def _throw_away(self) -> None:
+        self.close()
         for name in ("", "-wal", "-shm", "-journal"):
             self._path.with_name(self._path.name + name).unlink(missing_ok=True)
+
+
+def _is_damage(error: sqlite3.Error) -> bool:
+    """Whether the file is to blame, and not another window that holds it, a full disk or a lack of permission."""
+    code = getattr(error, "sqlite_errorcode", None)
+    return code is not None and code & 0xFF not in _NO_DAMAGE
 
 
 def _key(entry: Entry) -> str | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 
 from platformdirs import user_cache_path
@@ -18,9 +19,15 @@ def cache_path() -> Path:
     return user_cache_path("deep-tally") / "measures.sqlite"
 
 
+@lru_cache(maxsize=1)
+def _cache(path: Path) -> MeasureCache:
+    """One open store for all the files of a worker."""
+    return MeasureCache(path)
+
+
 def recall_or_measure(progress: OnProgress, entry: Entry) -> Track:
     """The track of a file, from the cache where it is known."""
-    cache = MeasureCache(cache_path())
+    cache = _cache(cache_path())
     track = cache.find(entry)
     if track is None:
         track = measure_entry(progress, entry)
