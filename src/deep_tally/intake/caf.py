@@ -25,7 +25,8 @@ def read_layout(file: int) -> PcmLayout | None:
     contradictions: list[str] = []
     position = 8
     for _ in range(CHUNKS_MOST):
-        header = os.pread(file, 12, position)
+        # A size of 64 bits can point further than any file can be read.
+        header = os.pread(file, 12, min(position, total))
         if len(header) < 12 or not looks_like_chunk(header):
             break
         name, size = header[:4], struct.unpack(">q", header[4:])[0]

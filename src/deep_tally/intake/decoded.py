@@ -25,7 +25,7 @@ _CODE_SCALE = 2.0**-31
 _FIXED_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
 _FIXED_BITS |= {f"ALAC_{bits}": bits for bits in (16, 20, 24, 32)}
 _FLOAT_BITS = {"FLOAT": 32, "DOUBLE": 64}
-_CONTAINER_NAMES = {"WAVEX": "wav", "RF64": "rf64", "W64": "w64", "AIFF": "aiff", "MPEG": "mp3"}
+_CONTAINER_NAMES = {"WAVEX": "wav", "RF64": "rf64", "W64": "w64", "AIFF": "aiff"}
 _PIECE = 4096
 """Frames decoded at once: where a file breaks off, no more than this much before the break is lost."""
 
@@ -41,6 +41,8 @@ class LibsndfileReader:
         self._file = soundfile.SoundFile(path)
         info = self._file
         subtype = info.subtype
+        self.is_mpeg = subtype.startswith("MPEG")
+        """Whether it is MPEG audio, which this reader does not read to the sample."""
         sample_format: SampleFormat = "lossy"
         bits = None
         if subtype in _FIXED_BITS:
@@ -124,16 +126,14 @@ class LibsndfileReader:
 
 
 def _told(path: Path, container: str, codec: str) -> tuple[Told, tuple[str, ...]]:
+    if container != "OGG":
+        return Told(), ()
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
-        if codec == "MPEG_LAYER_III" and container == "MP3":
-            return read_mp3(file), ()
-        if container == "OGG":
-            told = read_opus(file) if codec == "OPUS" else Told()
-            return told, () if ogg_has_end(file) else (_NO_END,)
+        told = read_opus(file) if codec == "OPUS" else Told()
+        return told, () if ogg_has_end(file) else (_NO_END,)
     finally:
         os.close(file)
-    return Told(), ()
 
 
 def open_with_av(path: Path) -> PcmReader:
@@ -168,6 +168,8 @@ def _decode(av: object, path: Path, out: int) -> PcmLayout:
     with av.open(str(path), metadata_errors="replace") as container:  # type: ignore[attr-defined]
         stream = container.streams.audio[0]
         codec = stream.codec_context
+        if codec is None:
+            raise ValueError("no decoder for this stream")
         rate_hz, channels = codec.rate, codec.layout.nb_channels
         require_sane(path, channels, rate_hz)
         is_alac = codec.name == "alac"
@@ -193,11 +195,7 @@ def _decode(av: object, path: Path, out: int) -> PcmLayout:
         kind = container.format.name.split(",")
         texts = (container.metadata.get(key, "").strip() for key in ("title", "comment"))
         comments = tuple(t for t in texts if t)
-    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
-    try:
-        delay = read_mp4(file).delay_frames if "mp4" in kind and not is_alac else None
-    finally:
-        os.close(file)
+    told = _told_by_av(path, kind) if not is_alac else Told()
     return PcmLayout(
         format=SoundFormat(
             container="m4a" if "mp4" in kind else kind[0],
@@ -206,14 +204,22 @@ def _decode(av: object, path: Path, out: int) -> PcmLayout:
             rate_hz=rate_hz,
             channels=channels,
             frames=frames,
-            claimed_frames=claimed,
+            claimed_frames=max(claimed, told.frames or 0),
             comments=comments,
             contradictions=(_NO_END,) if broken else (),
-            codec_delay_frames=delay,
+            codec_delay_frames=told.delay_frames,
         ),
         sample_bytes=4,
         data_offset=0,
     )
+
+
+def _told_by_av(path: Path, kind: list[str]) -> Told:
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        return read_mp4(file) if "mp4" in kind else read_mp3(file) if "mp3" in kind else Told()
+    finally:
+        os.close(file)
 
 
 def _alac_bits(cookie: bytes | None) -> int:

@@ -87,8 +87,9 @@ class PcmReader:
             )
         samples = self._samples[:, :frames]
         order = ">" if layout.big_endian else "<"
-        if layout.format.sample_format == "float":
-            np.copyto(samples, raw.view(f"{order}f{layout.sample_bytes}").reshape(frames, channels).T)
+        if layout.format.sample_format != "int":  # what was decoded from a lossy format is float, too
+            with np.errstate(invalid="ignore"):  # NaN of any make are for the meters to note
+                np.copyto(samples, raw.view(f"{order}f{layout.sample_bytes}").reshape(frames, channels).T)
             return Block(samples=samples.T, bits_set=None)
         bits_set = 0
         if layout.sample_bytes == 3:

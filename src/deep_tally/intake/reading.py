@@ -83,7 +83,11 @@ def open_decoded(path: Path) -> SoundReader:
     if kind is Kind.AV_SOUND:
         return open_with_av(path)
     try:
-        return LibsndfileReader(path)
+        reader = LibsndfileReader(path)
+        if not reader.is_mpeg:
+            return reader
+        reader.close()
+        return open_with_av(path)
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as error:
         if kind is Kind.SOUND:
             problem = "its header is damaged, no audio can be found in it"

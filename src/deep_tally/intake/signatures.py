@@ -38,7 +38,7 @@ _STARTS = (
     (b"caff", Kind.SOUND),
     (b".snd", Kind.SOUND),
     (b"riff\x2e\x91\xcf\x11", Kind.SOUND),
-    (b"ID3", Kind.SOUND),
+    (b"ID3", Kind.AV_SOUND),
     (b"\x1aE\xdf\xa3", Kind.AV_SOUND),  # Matroska
     (b"0&\xb2u\x8ef\xcf\x11", Kind.AV_SOUND),  # ASF
     (b"%PDF", Kind.DOCUMENT),
@@ -66,12 +66,16 @@ def kind_of(head: bytes) -> Kind:
 
 
 def _mpeg_kind(head: bytes) -> Kind:
-    """MPEG audio has a frame header with valid layer, bit rate and sampling rate; layer 0 is AAC in ADTS."""
+    """MPEG audio has a frame header with valid layer, bit rate and sampling rate; layer 0 is AAC in ADTS.
+
+    It is read by the second decoder: the first one seeks after every piece it hands out, and in this format that does
+    not lead back to the same place.
+    """
     layer = head[1] >> 1 & 3
     if layer == 0:
         return Kind.AV_SOUND if head[1] & 0xF6 == 0xF0 and head[2] >> 2 & 0xF < 13 else Kind.OTHER
     valid = head[1] >> 3 & 3 != 1 and head[2] >> 4 not in (0, 15) and head[2] >> 2 & 3 != 3
-    return Kind.SOUND if valid else Kind.OTHER
+    return Kind.AV_SOUND if valid else Kind.OTHER
 
 
 def is_text(head: bytes) -> bool:

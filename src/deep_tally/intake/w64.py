@@ -27,7 +27,8 @@ def read_layout(file: int) -> PcmLayout | None:
     contradictions: list[str] = []
     position = 40
     for _ in range(CHUNKS_MOST):
-        header = os.pread(file, 24, position)
+        # A size of 64 bits can point further than any file can be read.
+        header = os.pread(file, 24, min(position, total))
         if len(header) < 24:
             break
         name, size = header[:16], struct.unpack("<Q", header[16:])[0]

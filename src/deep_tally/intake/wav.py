@@ -247,7 +247,7 @@ def layout_from_fmt(
 def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout | None:
     assert found.fmt is not None
     assert found.data is not None
-    tag, channels, rate_hz, _, block_bytes, bits = struct.unpack_from(order + "HHIIHH", found.fmt)
+    tag, channels, rate_hz, second_bytes, block_bytes, bits = struct.unpack_from(order + "HHIIHH", found.fmt)
     valid_bits = bits
     if tag == _EXTENSIBLE and len(found.fmt) >= 26:
         valid_bits = struct.unpack_from(order + "H", found.fmt, 18)[0] or bits
@@ -256,9 +256,11 @@ def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout 
         return None
     most = 4 if tag == _PCM else 8
     sample_bytes, rest = divmod(block_bytes, channels)
-    if rest or not (bits + 7) // 8 <= sample_bytes <= most:
-        # The depth is what writers get right: a block that does not hold it is the lie.
-        sample_bytes = (bits + 7) // 8
+    by_depth = (bits + 7) // 8
+    outvoted = second_bytes == rate_hz * channels * by_depth != rate_hz * block_bytes
+    if rest or not by_depth <= sample_bytes <= most or outvoted:
+        # The depth is what writers get right: a block that does not hold it, or stands alone against it, is the lie.
+        sample_bytes = by_depth
         told = f"its header claims {block_bytes} bytes a frame"
         found.contradictions.append(
             f"{told}, {channels} {'channel' if channels == 1 else 'channels'} of {bits} bits take"

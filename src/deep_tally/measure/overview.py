@@ -9,6 +9,7 @@ from deep_tally.model.measures import OverviewLevel
 
 _STEP = 4
 _LEAST_BINS = 64
+_MOST = float(np.finfo(np.float16).max)
 
 
 def pyramid(bins: Windows, frames: int) -> tuple[OverviewLevel, ...]:
@@ -18,7 +19,7 @@ def pyramid(bins: Windows, frames: int) -> tuple[OverviewLevel, ...]:
         lengths = np.full(len(bins), bins.frames)
         lengths[-1] = frames - bins.frames * (len(bins) - 1)
         rms = np.sqrt(bins.energy / lengths[:, None])
-        low, high, rms = (values.astype(np.float16) for values in (bins.low, bins.high, rms))
+        low, high, rms = (np.clip(v, -_MOST, _MOST).astype(np.float16) for v in (bins.low, bins.high, rms))
         levels.append(OverviewLevel(bin_frames=bins.frames, low=low, high=high, rms=rms))
         if len(bins) < _LEAST_BINS * _STEP:
             break
