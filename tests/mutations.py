@@ -6,6 +6,7 @@ import io
 import struct
 import zipfile
 from collections.abc import Mapping
+from fractions import Fraction
 from functools import lru_cache
 
 import av
@@ -81,6 +82,8 @@ def encode_with_av(sound: np.ndarray, container: str, codec: str, layout: str) -
             np.ascontiguousarray(whole.astype(np.float32 if layout == "fltp" else np.int16)), layout, "stereo"
         )
         frame.rate = RATE
+        frame.pts = 0  # then the encoder's delay lies before zero, and the container says so
+        frame.time_base = Fraction(1, RATE)
         for packet in (*stream.encode(frame), *stream.encode(None)):
             written.mux(packet)
     return out.getvalue()
