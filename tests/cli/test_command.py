@@ -155,6 +155,28 @@ def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:
     assert errors.strip() == "deep-tally: cancelled."
 
 
+def test_a_kill_while_measuring_leaves_no_process_and_the_next_start_works(tmp_path: Path) -> None:
+    first = sound(tmp_path / "Bass.wav", 60)
+    for number in range(12):
+        os.link(first, tmp_path / f"Bass {number}.wav")
+    process = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", str(tmp_path)])
+    children = Path(f"/proc/{process.pid}/task/{process.pid}/children")
+    deadline = time.monotonic() + 30
+    workers: list[str] = []
+    while not workers and time.monotonic() < deadline:
+        workers = children.read_text().split()
+        time.sleep(0.05)
+    time.sleep(1.0)
+    workers = children.read_text().split()
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    assert workers
+    while any(Path(f"/proc/{w}").exists() for w in workers) and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert not any(Path(f"/proc/{w}").exists() for w in workers)
+    assert run("check", first).returncode == 1
+
+
 def test_version_and_help() -> None:
     assert "Deep Tally, version 0." in run("--version").stdout
     assert "demo" in run("--help").stdout

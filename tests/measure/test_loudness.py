@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyloudnorm
 import pytest
+from scipy.signal import sosfilt
 
 from deep_tally.measure.loudness import k_weighting
 from sounds import RATE, measured, sine
@@ -64,3 +65,18 @@ def test_pyloudnorm_agrees_within_a_tenth(kind: str, channels: int) -> None:
 def test_too_short_or_silent_has_no_loudness() -> None:
     assert measured(sine(997, 0.39)).loudness_lufs is None
     assert measured(np.zeros(RATE)).loudness_lufs is None
+
+
+@pytest.mark.parametrize("channels", [1, 2, 3])
+def test_the_compiled_meter_is_the_standards_text_in_plain_numpy(channels: int) -> None:
+    random = np.random.default_rng(channels)
+    loud = np.repeat(random.choice([1.0, 0.3, 0.0003], 40), 4800)[:, None]
+    signal = random.standard_normal((40 * 4800, channels)) * 0.2 * loud
+    weighted = sosfilt(STANDARD, signal, axis=0)
+    power = (weighted**2).sum(axis=1).reshape(-1, 4800).mean(axis=1)
+    blocks = np.array([power[i : i + 4].mean() for i in range(len(power) - 3)])
+    levels = -0.691 + 10 * np.log10(blocks)
+    gated = blocks[levels > -70]
+    gate = -0.691 + 10 * np.log10(gated.mean()) - 10
+    expected = -0.691 + 10 * np.log10(blocks[(levels > -70) & (levels > gate)].mean())
+    assert measured(signal).loudness_lufs == pytest.approx(expected, abs=1e-4)

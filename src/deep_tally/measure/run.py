@@ -65,6 +65,7 @@ class Measuring:
             self._shares[report.job] = report.done / report.total if report.total else 0.0
             return None
         track = report.value if isinstance(report, Returned) else damaged_track(entry, report.problem, report.remedy)
+        track = self._lightened(track)
         self._finish(entry, track)
         return track
 
@@ -118,7 +119,7 @@ class Measuring:
         return replace(track, measures=replace(track.measures, overview=levels or track.measures.overview[-1:]))
 
     def _finish(self, entry: Entry, track: Track) -> None:
-        self._tracks[entry.path] = self._lightened(track)
+        self._tracks[entry.path] = track
         self._left.discard(entry.path)
         self._shares.pop(entry.path, None)
         self._done_bytes += max(1, entry.bytes)
