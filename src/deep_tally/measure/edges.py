@@ -43,12 +43,15 @@ ReadSamples = Callable[[int, int], NDArray[np.float64]]
 
 @dataclass(frozen=True, slots=True)
 class _Envelope:
-    """Level against time from one edge inwards: peak and mean square of windows, all channels together."""
+    """Level against time from one edge inwards: peak and mean square of windows, all channels together.
+
+    Single precision is far finer than any threshold, and a long file has a million windows.
+    """
 
     window: int
-    peak: NDArray[np.float64]
-    square: NDArray[np.float64]
-    means: dict[int, NDArray[np.float64]] = field(default_factory=dict)
+    peak: NDArray[np.float32]
+    square: NDArray[np.float32]
+    means: dict[int, NDArray[np.float32]] = field(default_factory=dict)
 
     def reversed(self) -> _Envelope:
         means = {windows: mean[::-1] for windows, mean in self.means.items()}
@@ -57,14 +60,18 @@ class _Envelope:
     def count(self, ms: float, rate_hz: int) -> int:
         return max(1, round(ms * rate_hz / 1000 / self.window))
 
-    def smoothed(self, windows: int) -> NDArray[np.float64]:
+    def smoothed(self, windows: int) -> NDArray[np.float32]:
         """Mean square of `windows` neighbours, [shape=(n - windows + 1,)]."""
         windows = min(windows, len(self.square))
         if windows in self.means:
             return self.means[windows]
-        total = np.concatenate([[0.0], np.cumsum(self.square)])
+        total = np.zeros(len(self.square) + 1)
+        np.cumsum(self.square, dtype=np.float64, out=total[1:])
+        mean = np.empty(len(total) - windows, np.float32)
+        np.subtract(total[windows:], total[:-windows], out=mean, casting="same_kind")
         # A running sum leaves rounding behind a loud part: never below zero.
-        mean: NDArray[np.float64] = np.maximum(total[windows:] - total[:-windows], 0.0) / windows
+        np.maximum(mean, 0.0, out=mean)
+        mean /= windows
         self.means[windows] = mean
         return mean
 
@@ -121,10 +128,9 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
 
 
 def _envelope(windows: Windows, frames: int) -> _Envelope:
-    lengths = np.full(len(windows), windows.frames, dtype=np.float64)
-    lengths[-1] = frames - windows.frames * (len(windows) - 1)
-    peak = np.maximum(windows.high[:, 0], -windows.low[:, 0]).astype(np.float64)
-    square = windows.energy[:, 0].astype(np.float64) / lengths
+    peak = np.maximum(windows.high[:, 0], -windows.low[:, 0])
+    square = windows.energy[:, 0] / np.float32(windows.frames)
+    square[-1] = windows.energy[-1, 0] / (frames - windows.frames * (len(windows) - 1))
     return _Envelope(windows.frames, peak, square)
 
 
@@ -232,7 +238,9 @@ def _hopeful(envelope: _Envelope, position: int, around: int, least_peak: float,
     that its 5 ms can touch. Looked for bit by bit: most files begin to sound early."""
     for begin in range(position, len(envelope.square), _SEARCHED_AT_ONCE):
         end = min(begin + _SEARCHED_AT_ONCE, len(envelope.square))
-        energy = np.concatenate([[0.0], np.cumsum(envelope.square[begin : end + around] * envelope.window)])
+        energy = np.concatenate(
+            [[0.0], np.cumsum(envelope.square[begin : end + around] * float(envelope.window), dtype=np.float64)]
+        )
         ahead = np.minimum(np.arange(end - begin) + around, len(energy) - 1)
         energy_ahead = energy[ahead] - energy[: end - begin]
         # Sums in another order differ by rounding.
@@ -262,7 +270,8 @@ def _entry_rise(envelope: _Envelope, rate_hz: int) -> float | None:
     sounding = envelope.peak > quiet
     # An entry: the first sounding window after at least 20 ms of quiet.
     starts = np.flatnonzero(sounding[1:] & ~sounding[:-1]) + 1
-    sounding_before = np.concatenate([[0], np.cumsum(sounding)])
+    sounding_before = np.zeros(len(sounding) + 1, np.int32)
+    np.cumsum(sounding, dtype=np.int32, out=sounding_before[1:])
     rises = []
     for start in starts:
         if start < still or sounding_before[start] - sounding_before[start - still] > 0:
@@ -272,7 +281,9 @@ def _entry_rise(envelope: _Envelope, rate_hz: int) -> float | None:
             rises.append(int(np.flatnonzero(ahead >= 0.1 * ahead.max())[0]))
     if not rises:
         return None
-    return float(np.median(rises)) * envelope.window / rate_hz * 1000
+    window_ms = envelope.window / rate_hz * 1000
+    # Wider windows, in long files, round up: the rise took at least this long.
+    return max(0.0, float(np.median(rises)) * window_ms - max(0.0, window_ms - 1))
 
 
 def _tail_levels(frames: int, rate_hz: int, read: ReadSamples) -> tuple[float, ...]:

@@ -22,7 +22,7 @@ from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Measures, Run, Runs
 
 BLOCK_FRAMES = 32_768
-_WINDOWS_MOST = 1 << 20
+_WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
