@@ -40,7 +40,8 @@ def test_two_folders_with_parts_of_the_same_names_are_two_songs() -> None:
 def test_what_lies_beside_goes_to_the_song_whose_words_it_carries() -> None:
     found = grouped(TWO_FOLDERS + "Salt Road rough mix.mp3\nnotes for night bus.txt\nlyrics.txt")
     assert found["Salt Road"][-1] == "Salt Road rough mix.mp3"
-    assert found["Night Bus"][-2:] == ["notes for night bus.txt", "lyrics.txt"]
+    assert found["Night Bus"][-1] == "notes for night bus.txt"
+    assert found[""] == ["lyrics.txt"], "a note that names no song is nobody's alone"
 
 
 @pytest.mark.parametrize(

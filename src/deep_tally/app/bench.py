@@ -8,11 +8,11 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QHBoxLayout,
     QLabel,
-    QPlainTextEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QStackedWidget,
+    QStackedLayout,
+    QTextBrowser,
     QVBoxLayout,
     QWidget,
 )
@@ -241,13 +241,16 @@ class Bench(QWidget):
         left.addLayout(head)
         wave = QHBoxLayout()
         wave.setContentsMargins(8, 0, 12, 4)
-        self.page = QPlainTextEdit()
-        self.page.setReadOnly(True)
+        self.page = QTextBrowser()
         self.page.setAccessibleName("What the file says")
-        self.stage = QStackedWidget()
+        margin = QWidget()
+        inside = QVBoxLayout(margin)
+        inside.setContentsMargins(16, 2, 0, 8)
+        inside.addWidget(self.page)
+        self.stage = QStackedLayout()
         self.stage.addWidget(self.waveform)
-        self.stage.addWidget(self.page)
-        wave.addWidget(self.stage)
+        self.stage.addWidget(margin)
+        wave.addLayout(self.stage)
         left.addLayout(wave, 1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 12, 0)
@@ -265,7 +268,7 @@ class Bench(QWidget):
         self.name.setText("" if row is None else f"{row.number}  {row.title}".strip())
         self.facts.setText("" if row is None else _facts(row))
         companion = row.companion if row is not None else None
-        self.stage.setCurrentWidget(self.waveform if companion is None else self.page)
+        self.stage.setCurrentIndex(0 if companion is None else 1)
         self.page.setPlainText("" if companion is None else _companion_page(companion))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker)

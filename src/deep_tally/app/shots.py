@@ -7,16 +7,20 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from platformdirs import user_cache_path
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
+from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.model.errors import CannotWrite
 
 _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
+_SOME = 7
 _CLIPPED = "01 Frame drum.wav"
+_CUT_OFF, _NOTES = f"{SECOND_SONG}/04 Sub.wav", "Notes.txt"
 
 
 def take_shots(folder: Path) -> int:
@@ -53,7 +57,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("empty")
     window.state.warm_up()
     window.state.open_demo()
-    _wait(application, lambda: window.state.measuring is not None and window.state.measuring.counts[0] >= 7)
+    _wait(application, lambda: sum(r.is_measured for r in window.sheet.sheet_model.sheet.rows) >= _SOME)
     shoot("measuring")
     _wait(application, lambda: window.state.delivery is not None)
     window.sheet.go_to(_CLIPPED)
@@ -67,6 +71,20 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("clipped-samples")
     window.show_reply()
     shoot("reply")
+    bundle = write_bundle(user_cache_path("deep-tally") / "demo-bundle")
+    window.open([bundle])
+    _wait(application, lambda: _has_opened(window, bundle))
+    window.songs.tabs[1].click()
+    window.sheet.go_to(_CUT_OFF)
+    shoot("songs")
+    window.songs.tabs[0].click()
+    window.sheet.go_to(_NOTES)
+    shoot("notes")
+
+
+def _has_opened(window: Window, path: Path) -> bool:
+    intake = window.state.intake
+    return intake is not None and intake.source == path and window.state.delivery is not None
 
 
 def _wait(application: QApplication, done: Callable[[], bool]) -> None:

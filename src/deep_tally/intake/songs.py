@@ -111,11 +111,16 @@ def _by_beginnings(entries: list[Entry]) -> list[Entry]:
 
 
 def _seat_rest(entries: list[Entry]) -> list[Entry]:
-    """What lies beside the songs' folders goes to the song whose words it carries, else to the first."""
+    """What lies beside the songs' folders goes to the song whose words it carries.
+
+    Sound that carries none goes to the first song; a note or MIDI file that carries none belongs to no single one.
+    """
     songs = list(dict.fromkeys(e.song for e in entries if e.song and e.role.is_asked))
-    return [e if e.song in songs else replace(e, song=_most_alike(e.path, songs)) for e in entries]
+    return [e if e.song in songs else replace(e, song=_most_alike(e, songs)) for e in entries]
 
 
-def _most_alike(path: str, songs: Sequence[str]) -> str:
-    words = set(words_of(path))
-    return max(songs, key=lambda song: len(words & set(words_of(song))))
+def _most_alike(entry: Entry, songs: Sequence[str]) -> str:
+    words = set(words_of(entry.path))
+    shared = {song: len(words & set(words_of(song))) for song in songs}
+    best = max(songs, key=lambda song: shared[song])
+    return best if shared[best] or entry.role.is_audio else ""

@@ -76,7 +76,8 @@ class Entry:
     source : Path
         Where its bytes are: the client's file, or the private copy of what came in a zip.
     song : str
-        The song set it belongs to: a folder's name, a shared beginning of names, or the delivery's name.
+        The song set it belongs to: a folder's name, a shared beginning of names, or the delivery's name. Empty for a
+        note or MIDI file that is about no single one of several songs.
     mtime_ns : int
         When it was last changed, as the file system tells it.
     archived : str
