@@ -173,9 +173,10 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         ),
         "start.codec-delay": Wording(
             "Its encoder put silence before it",
-            "The encoder put silence before the sound in {files}",
+            "{files} can sound late beside the others",
             lambda f: (
-                f"{f.number('frames'):.0f} samples ({duration(f.number('ms'))}), which not every program cuts off"
+                f"its encoder put {f.number('frames'):.0f} samples ({duration(f.number('ms'))}) before the sound,"
+                " which not every program cuts off"
             ),
             "Beside the other parts it can sound late by that much.",
         ),
