@@ -68,6 +68,9 @@ class SheetModel(QAbstractTableModel):
     def __init__(self, sheet: Sheet, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.sheet = sheet
+        self.heads = {column: heads(sheet, column) for column in Column}
+        """What stands over each column; worked out once for a sheet, for it is painted many times."""
+        self.length_head = length_head(sheet)
         self.generation = 0
         """Grows whenever findings or what was asked may have changed: with it, every drawing of a cell."""
         self._speaker: Speaker | None = None
@@ -78,6 +81,8 @@ class SheetModel(QAbstractTableModel):
         if not same or sheet.delivery is not self.sheet.delivery or sheet.brief is not self.sheet.brief:
             self.generation += 1
         speaker = Speaker(sheet.delivery) if sheet.delivery is not None else None
+        self.heads = {column: heads(sheet, column) for column in Column}
+        self.length_head = length_head(sheet)
         if same:
             self.sheet, self._speaker = sheet, speaker
             if sheet.rows:
@@ -116,7 +121,7 @@ class SheetModel(QAbstractTableModel):
             Qt.ItemDataRole.DisplayRole,
             Qt.ItemDataRole.AccessibleTextRole,
         ):
-            return ", ".join(h for h in heads(self.sheet, Column(section)) if h)
+            return ", ".join(h for h in self.heads[Column(section)] if h)
         return None
 
 
@@ -255,12 +260,13 @@ class SheetHeader(QHeaderView):
         )
         area = QRectF(rect).adjusted(left, 5, -4, -6)
         self._head(
-            painter, area, heads(self._model.sheet, column), Qt.AlignmentFlag.AlignLeft, sorted_here and by == "reading"
+            painter, area, self._model.heads[column], Qt.AlignmentFlag.AlignLeft, sorted_here and by == "reading"
         )
         if column is Column.START_LENGTH:
             area.setRight(area.right() - PAD)
-            told = length_head(self._model.sheet)
-            self._head(painter, area, told, Qt.AlignmentFlag.AlignRight, sorted_here and by == "length")
+            self._head(
+                painter, area, self._model.length_head, Qt.AlignmentFlag.AlignRight, sorted_here and by == "length"
+            )
         painter.restore()
 
     def _head(

@@ -5,12 +5,16 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
 
 T = TypeVar("T")
+
+_remembered = lru_cache(maxsize=20_000)
+"""The same names are asked again each time the sheet is filled."""
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
 _TEMPO = re.compile(r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I)
@@ -30,6 +34,7 @@ _GENERIC = frozenset(
 )
 
 
+@_remembered
 def tempo_in(text: str) -> float | None:
     """The tempo a text states, in BPM ("96 BPM", "bpm_128.5"); None when it states none in 20 to 400."""
     for match in _TEMPO.finditer(text.replace("_", " ")):
@@ -39,6 +44,7 @@ def tempo_in(text: str) -> float | None:
     return None
 
 
+@_remembered
 def key_in(text: str) -> str | None:
     """The key a text states ("D minor", "F#m", "Bb maj"), in the form "F# minor"; None when it states none."""
     match = _KEY.search(text.replace("_", " "))
@@ -52,6 +58,7 @@ def key_in(text: str) -> str | None:
     return f"{tonic}{sign} {mode}"
 
 
+@_remembered
 def title_of(name: str) -> str | None:
     """The song's title in a folder's or file's name: what remains after generic words, tempo and key."""
     text = name.replace("_", " ")
