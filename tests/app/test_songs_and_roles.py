@@ -262,6 +262,17 @@ def test_what_was_unpacked_is_gone_when_the_window_closes(fresh: Window, tmp_pat
     assert unpacked(own_home) == []
 
 
+def test_what_a_crashed_window_left_is_swept_when_the_next_one_opens_something(
+    fresh: Window, tmp_path: Path, own_home: Path
+) -> None:
+    orphan = own_home / "cache" / "deep-tally" / "unpacked" / "orphan"
+    (orphan / "files").mkdir(parents=True)
+    (orphan / "in-use").touch()
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 1)])
+    wait(lambda: not orphan.exists())
+    assert len(unpacked(own_home)) == 1, "its own folder stays"
+
+
 def test_unpacking_shows_how_far_it_is_and_can_be_cancelled(fresh: Window, tmp_path: Path, own_home: Path) -> None:
     folder = small_delivery(tmp_path / "Song 96 BPM", 10, seconds=60)
     packed = Path(shutil.make_archive(str(tmp_path / "big"), "zip", folder))

@@ -135,10 +135,10 @@ class CheckState(QObject):
         self._timer.start()
 
     def _leave(self, folder: UnpackFolder | None) -> None:
-        """Have what was unpacked deleted by a worker: it may be gigabytes."""
+        """Have what was unpacked deleted by a worker, for it may be gigabytes, and what crashed windows left with it."""
         if folder is not None:
             self._left_folders.append(folder)
-            self._tidy()
+        self._tidy()
 
     def _tidy(self) -> None:
         self._readers.submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))

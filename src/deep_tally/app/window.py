@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -49,6 +50,7 @@ _FILES = (
     "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
 )
 _REFILL_MS, _TELL_MS = 120, 60
+_REFILL_SHARE = 8
 _SAID_MS = 8000
 
 
@@ -554,6 +556,7 @@ class Window(QMainWindow):
             return
         from deep_tally.app.rows import make_sheet
 
+        begun = time.perf_counter()
         self.songs.show_songs(state.intake, state.delivery)
         sheet = make_sheet(state.intake, state.tracks, state.brief, state.delivery, song=self.songs.song)
         self.sheet.show_sheet(sheet)
@@ -561,6 +564,8 @@ class Window(QMainWindow):
         row = self.sheet.current_row
         if (row, self.state.delivery) != self._on_bench:
             self._choose(row)
+        # A delivery of thousands of files is filled in less often: at most an eighth of the time goes into it.
+        self._refill.setInterval(max(_REFILL_MS, round((time.perf_counter() - begun) * 1000 * _REFILL_SHARE)))
 
     def _choose(self, row: Row | None) -> None:
         from deep_tally.reply.words import Speaker
