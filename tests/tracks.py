@@ -11,7 +11,7 @@ from typing import Any
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
-from deep_tally.model.delivery import SongFacts, SongSet, Track
+from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Edges, Measures, Run, Runs, Sides
@@ -149,3 +149,8 @@ def intake_of(tracks: Iterable[Track], *, name: str = "x", song: str = "") -> In
     """The delivery that tracks would come in: one song, unless their folders are named to be songs."""
     entries = [Entry(path=t.path, source=Path("/x") / t.path, role=t.role, bytes=1, song=song or name) for t in tracks]
     return Intake(source=Path("/x"), name=name, entries=tuple(entries))
+
+
+def found_in(delivery: Delivery, path: str) -> list[Finding]:
+    """The findings one file has a part in."""
+    return [f for f in delivery.findings if path in f.files]

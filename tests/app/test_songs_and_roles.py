@@ -315,6 +315,15 @@ def test_reading_again_without_a_change_says_so(small: Window, qtbot: QtBot) -> 
     assert small.said.text() == "Read again: nothing is different."
 
 
+def test_after_a_refusal_reading_again_means_what_is_open(small: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    small.open([tmp_path / "missing"])
+    wait(lambda: "there is no such file or folder" in small.said.text())
+    small.sheet.setFocus()
+    qtbot.keyClick(small.sheet, Qt.Key.Key_F5)
+    wait(lambda: "Read again: nothing is different." in small.said.text())
+    assert small.band.title.text() == "Salt House"
+
+
 def test_a_delivery_that_was_open_before_is_filled_from_the_cache(
     small: Window, own_home: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

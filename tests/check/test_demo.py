@@ -11,10 +11,12 @@ import pytest
 import soundfile
 
 from conftest import check_folder
+from deep_tally.demo.bundle import PLANTED, SECOND_SONG, write_bundle
 from deep_tally.demo.delivery import EXPORTS, planted
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from tracks import found_in
 
 FAULTS = [(e.file, code, action) for e in EXPORTS for code, action, _ in e.faults]
 NEAR_MISSES = [(e.file, code) for e in EXPORTS for code, _ in e.near_misses]
@@ -22,14 +24,14 @@ NEAR_MISSES = [(e.file, code) for e in EXPORTS for code, _ in e.near_misses]
 
 @pytest.mark.parametrize(("file", "code", "action"), FAULTS)
 def test_every_planted_fault_is_found_with_its_action(demo: Delivery, file: str, code: str, action: str) -> None:
-    found = {f.code: f for f in demo.findings_of(file)}
+    found = {f.code: f for f in found_in(demo, file)}
     assert code in found
     assert found[code].action.value == action
 
 
 @pytest.mark.parametrize(("file", "code"), NEAR_MISSES)
 def test_every_near_miss_stays_silent(demo: Delivery, file: str, code: str) -> None:
-    assert code not in {f.code for f in demo.findings_of(file)}
+    assert code not in {f.code for f in found_in(demo, file)}
 
 
 def test_every_kind_of_fault_has_a_near_miss() -> None:
@@ -43,7 +45,7 @@ def test_clean_files_raise_no_ask_and_no_fix(demo: Delivery) -> None:
     assert isinstance(clean, list)
     assert len(clean) >= 5
     for file in clean:
-        assert [f.code for f in demo.findings_of(file) if f.action is not Action.NOTE] == []
+        assert [f.code for f in found_in(demo, file) if f.action is not Action.NOTE] == []
 
 
 def test_faulty_files_raise_nothing_that_was_not_planted(demo: Delivery) -> None:
@@ -96,3 +98,14 @@ def test_an_mp3_rough_mix_is_recognised_and_fine(tmp_path: Path) -> None:
     assert mix.role is Role.ROUGH_MIX
     assert mix.is_heard
     assert [f.code for f in delivery.findings] == []
+
+
+def test_the_bundle_of_two_songs_shows_what_is_planted_in_it_and_asks_for_nothing_else(tmp_path: Path) -> None:
+    delivery = check_folder(write_bundle(tmp_path))
+    assert [s.name for s in delivery.sets] == [SECOND_SONG, "Paper Lighthouse 120 BPM A minor"]
+    paths = {t.path.rpartition("/")[2]: t.path for s in delivery.sets for t in s.tracks if s.name == SECOND_SONG}
+    for planted_at, (code, action) in PLANTED.items():
+        found = found_in(delivery, paths[planted_at.rpartition("/")[2]])
+        assert (code, action) in {(f.code, f.action.value) for f in found}, planted_at
+    asked = {path.rpartition("/")[2] for f in delivery.findings if f.action is Action.ASK for path in f.files}
+    assert asked == {"04 Sub.wav", "08 Voice.wav"}

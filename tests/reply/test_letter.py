@@ -16,7 +16,7 @@ from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
 from deep_tally.reply.words import Speaker
-from tracks import brief, findings, others, song_of, track
+from tracks import brief, findings, found_in, others, song_of, track
 
 
 def delivery_of(*tracks: object, mix: bool = True) -> Delivery:
@@ -107,7 +107,7 @@ def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) ->
         "14 Choir.wav",
     ]
     clipped = next(t for t in demo.tracks if t.path == "01 Frame drum.wav")
-    finding = next(f for f in demo.findings_of(clipped.path) if f.code == "clipping.baked")
+    finding = next(f for f in found_in(demo, clipped.path) if f.code == "clipping.baked")
     picture = picture_of(finding, clipped)
     assert picture is not None
     points = picture.svg.partition('polyline points="')[2].partition('"')[0].split()

@@ -78,6 +78,7 @@ class CheckState(QObject):
         self.undo_stack = QUndoStack(self)
         self._found: Intake | None = None
         self._asked_for: tuple[tuple[Path, ...], Path | None] = ((), None)
+        self._opened: tuple[tuple[Path, ...], Path | None] = ((), None)
         self._is_again = False
         self._unpacked: UnpackFolder | None = None
         self._unpacking: UnpackFolder | None = None
@@ -120,7 +121,7 @@ class CheckState(QObject):
     def open_again(self) -> None:
         """Read the open delivery again: only files that are new or changed are measured."""
         if self.intake is not None:
-            self._list(*self._asked_for, again=True)
+            self._list(*self._opened, again=True)
 
     def _list(self, paths: tuple[Path, ...], rough_mix: Path | None, *, again: bool) -> None:
         self._stop_measuring()
@@ -135,7 +136,7 @@ class CheckState(QObject):
         self._timer.start()
 
     def _leave(self, folder: UnpackFolder | None) -> None:
-        """Have what was unpacked deleted by a worker, for it may be gigabytes, and what crashed windows left with it."""
+        """Have a worker delete what was unpacked, for it may be gigabytes, and what crashed windows left with it."""
         if folder is not None:
             self._left_folders.append(folder)
         self._tidy()
@@ -273,7 +274,7 @@ class CheckState(QObject):
             known = {p: t for p, t in self.measuring.by_path.items() if p in same and is_measured(t)}
             words = _difference(self._found, found, same)
             value = _with_corrections(found, self._found, self.intake)
-        self._found, self.intake = found, value
+        self._found, self.intake, self._opened = found, value, self._asked_for
         self.undo_stack.clear()
         self.delivery = None
         self.measuring = Measuring(self.intake, self._crew, job=recall_or_measure, known=known)

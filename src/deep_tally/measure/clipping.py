@@ -25,7 +25,6 @@ class ClipFinder:
 
     def __init__(self, bits: int, channels: int) -> None:
         depths = sorted({*(d for d in _DEPTHS if d < bits), bits})
-        self._channels = channels
         self._finders = {d: (_finder(channels), _finder(channels)) for d in depths}
 
     def feed(self, samples: NDArray[np.float64], highest: float, bits_so_far: int) -> None:

@@ -93,7 +93,3 @@ class Delivery:
     def tracks(self) -> tuple[Track, ...]:
         """All audio files of all sets, in order."""
         return tuple(t for s in self.sets for t in s.tracks)
-
-    def findings_of(self, path: str) -> tuple[Finding, ...]:
-        """The findings one file has a part in."""
-        return tuple(f for f in self.findings if path in f.files)
