@@ -51,6 +51,9 @@ def test_what_lies_beside_goes_to_the_song_whose_words_it_carries() -> None:
         "Wet/Lead.wav\nWet/Choir.wav\nWet/Guitar.wav\nDry/Lead.wav\nDry/Choir.wav\nDry/Guitar.wav",
         "48k WAV/Lead.wav\n48k WAV/Choir.wav\n48k WAV/Bass.wav\nMP3/Lead.mp3\nMP3/Choir.mp3\nMP3/Bass.mp3",
         "Kick.wav\nBass.wav\nVoice.wav\nAnna/Lead.wav\nAnna/Double.wav\nAnna/Low.wav",
+        "Kick.wav\nBass.wav\nHat.wav\nAnna/Lead.wav\nAnna/Low.wav\nAnna/Oh.wav\nBen/Lead.wav\nBen/Low.wav\nBen/Oh.wav",
+        "Drums/Kick.wav\nDrums/Tom.wav\nDrums/Hat.wav\nVoices/Anna/Lead.wav\nVoices/Anna/Low.wav\nVoices/Anna/Oh.wav"
+        "\nVoices/Ben/Lead.wav\nVoices/Ben/Low.wav\nVoices/Ben/Oh.wav",
         "Night_Kick.wav\nNight_Bass.wav\nDay_Voice.wav\nDay_Choir.wav\nHorn.wav",
         "01 - Kick.wav\n02 - Snare.wav\n03 - Bass.wav\n04 - Voice.wav",
         "Gtr - Left.wav\nGtr - Right.wav\nGtr - Solo.wav\nVox - Lead.wav\nVox - Double.wav\nVox - Choir.wav",

@@ -31,7 +31,7 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
     """Give every entry its song.
 
     A folder is a song of its own when it holds at least three files to mix and something says so: its name states a
-    tempo, a mix lies in it, or parts of the same name lie beside it in another folder. Folders that only sort (Drums,
+    tempo, a mix lies in it, or parts of the same names lie in another folder, and hardly any outside of such folders. Folders that only sort (Drums,
     Vocals, 48k) never are. Within a folder, names may begin with two songs' titles.
     """
     folders: defaultdict[tuple[str, ...], list[Entry]] = defaultdict(list)
@@ -81,8 +81,9 @@ def _is_song(folder: tuple[str, ...], folders: dict[tuple[str, ...], list[Entry]
         return True
     if any(e.role is Role.ROUGH_MIX and _folders(e.path)[: len(folder)] == folder for e in entries):
         return True
+    # Where parts lie beside such folders too, they hold two singers or two takes of one song.
     names = {bare_stem(e.path) for e in mine}
-    return any(
+    return len(folders.get((), ())) < _LEAST and any(
         names & {bare_stem(e.path) for e in others}
         for other, others in folders.items()
         if other != folder and len(others) >= _LEAST
