@@ -31,8 +31,8 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
     """Give every entry its song.
 
     A folder is a song of its own when it holds at least three files to mix and something says so: its name states a
-    tempo, a mix lies in it, or parts of the same names lie in another folder, and hardly any outside of such folders. Folders that only sort (Drums,
-    Vocals, 48k) never are. Within a folder, names may begin with two songs' titles.
+    tempo, a mix lies in it, or parts of the same names lie in another folder and hardly any outside of such folders.
+    Folders that only sort (Drums, Vocals, 48k) never are. Within a folder, names may begin with two songs' titles.
     """
     folders: defaultdict[tuple[str, ...], list[Entry]] = defaultdict(list)
     for entry in entries:
