@@ -21,6 +21,8 @@ from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import SoundFormat
 
 _CODE_SCALE = 2.0**-31
+_LEAD = 8
+"""Bytes before the samples in the buffer: 24 bits are read as 32, of which the lowest eight are the byte before."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +60,7 @@ class PcmReader:
 
     def _room(self, frames: int) -> None:
         channels = self._layout.format.channels
-        self._raw = np.empty(frames * channels * self._layout.sample_bytes, np.uint8)
+        self._raw = np.empty(_LEAD + frames * channels * self._layout.sample_bytes, np.uint8)
         self._samples = np.empty((channels, frames))
 
     @property
@@ -73,7 +75,7 @@ class PcmReader:
         frames = max(0, min(frames, layout.format.frames - start))
         if frames > self._samples.shape[1]:
             self._room(frames)
-        raw = self._raw[: frames * channels * layout.sample_bytes]
+        raw = self._raw[_LEAD : _LEAD + frames * channels * layout.sample_bytes]
         try:
             offset = layout.data_offset + start * channels * layout.sample_bytes
             got = os.preadv(self._file, [raw.data], offset) if frames else 0
@@ -93,9 +95,14 @@ class PcmReader:
             return Block(samples=samples.T, bits_set=None)
         bits_set = 0
         if layout.sample_bytes == 3:
-            order_24 = (2, 1, 0) if layout.big_endian else (0, 1, 2)
             for channel in range(channels):
-                bits_set |= _unpack_24(raw[3 * channel :], 3 * channels, samples[channel], *order_24)
+                if layout.big_endian:
+                    bits_set |= _unpack_big_24(raw[3 * channel :], 3 * channels, samples[channel])
+                elif frames:
+                    step = (3 * channels,)
+                    begin = _LEAD - 1 + 3 * channel
+                    codes = np.ndarray((frames,), "<i4", buffer=self._raw.data, offset=begin, strides=step)
+                    bits_set |= _unpack_24(codes, samples[channel])
             return Block(samples=samples.T, bits_set=bits_set & 0xFFFFFFFF)
         stored = raw.view(f"{order}i{layout.sample_bytes}").reshape(frames, channels)
         if layout.unsigned:
@@ -117,22 +124,30 @@ class PcmReader:
         self.close()
 
 
-@compiled("i4(u1[::1], i8, f8[::1], i8, i8, i8)", finite=True)
-def _unpack_24(
-    raw: NDArray[np.uint8], step: int, samples: NDArray[np.float64], low: int, middle: int, high: int
-) -> int:
-    """One channel of interleaved 24-bit samples, `step` bytes apart; returns the OR of its codes, shifted up.
+@compiled("i4(Array(int32, 1, 'A', aligned=False), f8[::1])", finite=True)
+def _unpack_24(codes: NDArray[np.int32], samples: NDArray[np.float64]) -> int:
+    """One channel of little-endian 24-bit samples; returns the OR of its codes, shifted up.
 
-    `low`, `middle` and `high` say which byte is which.
+    `codes` are 32 bits each, of which the lower eight are those before the sample.
     """
+    bits_set = np.int32(0)
+    for i in range(len(samples)):
+        code = np.int32(codes[i] & np.int32(-256))
+        bits_set = np.int32(bits_set | code)
+        samples[i] = code * _CODE_SCALE
+    return int(bits_set)
+
+
+@compiled("i4(u1[::1], i8, f8[::1])", finite=True)
+def _unpack_big_24(raw: NDArray[np.uint8], step: int, samples: NDArray[np.float64]) -> int:
+    """The same for big-endian samples, `step` bytes apart."""
     at = np.uint64(0)  # unsigned: no index can be meant from the end
-    low_byte, middle_byte, high_byte = np.uint64(low), np.uint64(middle), np.uint64(high)
     bits_set = np.int32(0)
     for i in range(len(samples)):
         code = np.int32(
-            (np.uint32(raw[at + low_byte]) << np.uint32(8))
-            | (np.uint32(raw[at + middle_byte]) << np.uint32(16))
-            | (np.uint32(raw[at + high_byte]) << np.uint32(24))
+            (np.uint32(raw[at + np.uint64(2)]) << np.uint32(8))
+            | (np.uint32(raw[at + np.uint64(1)]) << np.uint32(16))
+            | (np.uint32(raw[at]) << np.uint32(24))
         )
         bits_set = np.int32(bits_set | code)
         samples[i] = code * _CODE_SCALE

@@ -21,7 +21,7 @@ from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Measures, Run, Runs
 
-BLOCK_FRAMES = 32_768
+BLOCK_FRAMES = 65_536
 _WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
