@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
+from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import CannotWrite
 
 _SIZE = (1280, 800)
@@ -56,6 +57,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
 
     shoot("empty")
     window.state.warm_up()
+    window.state.job = measure_entry  # a known delivery opens too quickly to be seen being measured
     window.state.open_demo()
     _wait(application, lambda: sum(r.is_measured for r in window.sheet.sheet_model.sheet.rows) >= _SOME)
     shoot("measuring")

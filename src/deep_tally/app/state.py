@@ -23,7 +23,7 @@ from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpt
-from deep_tally.measure.run import Measuring
+from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, read_brief
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError
@@ -75,6 +75,8 @@ class CheckState(QObject):
         self.intake: Intake | None = None
         self.measuring: Measuring | None = None
         self.delivery: Delivery | None = None
+        self.job: Job = recall_or_measure
+        """What a worker does for one file."""
         self.undo_stack = QUndoStack(self)
         self._found: Intake | None = None
         self._asked_for: tuple[tuple[Path, ...], Path | None] = ((), None)
@@ -214,7 +216,7 @@ class CheckState(QObject):
             return
         self.intake = replace(self.intake, entries=entries)
         self.delivery = None
-        self.measuring = Measuring(self.intake, self._crew, job=recall_or_measure, known=self.measuring.by_path)
+        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=self.measuring.by_path)
         self._timer.start()
         self.corrected.emit()
         if self.measuring.is_done:
@@ -277,7 +279,7 @@ class CheckState(QObject):
         self._found, self.intake, self._opened = found, value, self._asked_for
         self.undo_stack.clear()
         self.delivery = None
-        self.measuring = Measuring(self.intake, self._crew, job=recall_or_measure, known=known)
+        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
         self.opened.emit(self._is_again)
         if words:
             self.read_again.emit(words)
