@@ -59,6 +59,9 @@ FAULTS = {
     "data size too small": (riff(FMT, data(HALF)), FRAMES, NOTE, "9600 bytes follow"),
     "RIFF size 0": (sized(riff(FMT, data(len(SAMPLES))), 0), FRAMES, NOTE, "claims no size"),
     "RIFF size unknown": (sized(riff(FMT, data(len(SAMPLES))), 0xFFFFFFFF), FRAMES, NOTE, "claims no size"),
+    "RIFF size too large": (sized(riff(FMT, data(len(SAMPLES))), 90_000), FRAMES, NOTE, "claims 0.1 MB, the file has"),
+    "RIFF size too small": (sized(riff(FMT, data(len(SAMPLES))), 5_000), FRAMES, NOTE, "claims 5000 bytes, the file"),
+    "a tag behind the RIFF": (riff(FMT, data(len(SAMPLES))) + b"TAG" + bytes(125), FRAMES, None, ""),
     "no pad byte": (
         riff(b"note" + struct.pack("<I", 3) + b"abc", FMT, data(len(SAMPLES))),
         FRAMES,

@@ -85,7 +85,8 @@ def read_layout(file: int) -> PcmLayout | None:
     if found.fmt is None or found.data is None or len(found.fmt) < 16:
         return None
     if kind in (b"RIFF", b"RIFX"):
-        found.contradictions += _riff_size_lies(riff_size, total - begin - 8, found.data)
+        data = found.data[0] - begin, found.data[1]
+        found.contradictions += _riff_size_lies(riff_size, total - begin - 8, data)
     return _layout(_CONTAINERS[kind], order, found, total)
 
 
@@ -180,7 +181,8 @@ def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[str]:
         return [f"its header claims no size, the file has {size_words(there)}"]
     # A few bytes of difference are padding; more than is there by as much as the audio lacks is told by the audio.
     lacking = data[1] - max(0, there + 8 - data[0])
-    if size > there + 8 and lacking <= 0:
+    too_small = size + 8 < min(data[0] + data[1], there + 8)  # a tag behind the RIFF is no lie, audio behind it is
+    if (size > there + 8 and lacking <= 0) or too_small:
         return [f"its header claims {size_words(size)}, the file has {size_words(there)}"]
     return []
 
