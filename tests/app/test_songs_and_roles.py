@@ -164,6 +164,31 @@ def test_a_file_that_is_left_out_stands_at_the_end_and_comes_back_measured(small
     assert all(t.measures is not None for t in small.state.delivery.tracks)
 
 
+def test_an_undo_while_a_file_is_measured_loses_no_measures(small: Window) -> None:
+    select(small, 0)
+    choose(small.role_menu, "stray")
+    small.sheet.go_to("01 Parta.wav")
+    choose(small.role_menu, "trackout")
+    assert small.state.is_measuring
+    for step in (small.state.undo_stack.undo, small.state.undo_stack.redo, small.state.undo_stack.undo):
+        step()
+    small.state.undo_stack.undo()
+    wait(lambda: small.state.delivery is not None)
+    assert len(small.state.tracks) == 4
+    assert all(t.measures is not None for t in small.state.tracks)
+
+
+def test_a_file_of_no_song_joins_the_first_when_it_is_said_to_be_sound(bundle: Window) -> None:
+    bundle.sheet.go_to("old takes.rar")
+    choose(bundle.role_menu, "reference")
+    wait(lambda: bundle.state.delivery is not None)
+    assert bundle.state.intake is not None
+    assert "" not in bundle.state.intake.songs
+    assert next(e for e in bundle.state.intake.entries if e.path == "old takes.rar").song == SECOND_SONG
+    bundle.state.undo_stack.undo()
+    wait(lambda: bundle.state.delivery is not None)
+
+
 def test_the_last_audio_file_cannot_be_left_out(small: Window) -> None:
     select(small, 0, 1, 2, 3)
     choose(small.role_menu, "stray")

@@ -192,8 +192,9 @@ class CheckState(QObject):
             self._correct(f"{_name(path)} is the rough mix", tell_rough_mix(self.intake.entries, path))
 
     def tell_role(self, paths: Iterable[str], role: Role) -> None:
-        """Say what files are for."""
-        self._change(paths, f"{{}}: {role.value}", lambda entry: replace(entry, role=role))
+        """Say what files are for. A note that belongs to no song joins the first one when it is said to be sound."""
+        first = self.intake.songs[0] if self.intake is not None and role.is_audio else ""
+        self._change(paths, f"{{}}: {role.value}", lambda e: replace(e, role=role, song=e.song or first))
 
     def tell_song(self, paths: Iterable[str], song: str) -> None:
         """Say to which song files belong; a new name makes a new song."""
@@ -214,9 +215,14 @@ class CheckState(QObject):
         """Take corrected entries for true: what is measured stays, what became audio is measured, all is judged."""
         if self.intake is None or self.measuring is None:
             return
+        known = self.measuring.by_path
+        if self.is_measuring:
+            # An undo may come while a file that became audio is measured: what is not done is begun anew.
+            self._crew.cancel()
+            known = {path: track for path, track in known.items() if is_measured(track)}
         self.intake = replace(self.intake, entries=entries)
         self.delivery = None
-        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=self.measuring.by_path)
+        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
         self._timer.start()
         self.corrected.emit()
         if self.measuring.is_done:
