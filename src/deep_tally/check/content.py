@@ -6,28 +6,11 @@ import math
 from collections.abc import Iterator
 
 from deep_tally.check._build import about, place_at, places_of
+from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
-
-_ENDINGS = {
-    "wav": ("wav", "wave", "bwf"),
-    "rf64": ("wav", "wave", "bwf", "rf64"),
-    "bw64": ("wav", "wave", "bwf", "bw64"),
-    "w64": ("w64",),
-    "aiff": ("aif", "aiff", "aifc"),
-    "caf": ("caf",),
-    "au": ("au", "snd"),
-    "flac": ("flac",),
-    "ogg": ("ogg", "oga", "opus"),
-    "opus": ("opus", "ogg", "oga"),
-    "mp3": ("mp3",),
-    "m4a": ("m4a", "mp4", "aac"),
-    "aac": ("aac",),
-}
-"""Container -> the endings a name may have for it."""
-_SOUND_ENDINGS = frozenset(ending for endings in _ENDINGS.values() for ending in endings)
 
 
 def false_ending(track: Track) -> str | None:
@@ -35,8 +18,8 @@ def false_ending(track: Track) -> str | None:
     if track.format is None or "." not in track.path:
         return None
     ending = track.path.rpartition(".")[2].casefold()
-    fits = _ENDINGS.get(track.format.container)
-    return ending if fits and ending in _SOUND_ENDINGS and ending not in fits else None
+    fits = ENDINGS.get(track.format.container)
+    return ending if fits and ending in SOUND_ENDINGS and ending not in fits else None
 
 
 def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from deep_tally.intake.endings import SOUND_ENDINGS
 from deep_tally.intake.facts import title_of
 from deep_tally.intake.film import is_film
 from deep_tally.intake.folders import files_in, is_hidden, natural_key
@@ -19,9 +20,6 @@ from deep_tally.intake.zips import Budget, unpack
 from deep_tally.model.errors import LeftOut, NothingToCheck
 from deep_tally.model.files import Entry, Intake, Role
 
-_SOUND_ENDINGS = frozenset(
-    ".wav .wave .bwf .rf64 .w64 .aif .aiff .aifc .flac .ogg .oga .opus .mp3 .caf .au .snd .m4a .aac".split()
-)
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
 _HEAD = 4096
 _CLOSED_ARCHIVES = {Kind.RAR: "RAR", Kind.SEVEN_ZIP: "7z"}
@@ -293,7 +291,7 @@ def _role(file: _File, path: str, delivery_name: str) -> Role:
         return Role.MIDI
     if file.kind.is_sound and is_film(file.source, file.head):
         return Role.REFERENCE
-    if file.kind.is_sound or (file.ending in _SOUND_ENDINGS and file.kind not in _CLOSED_ARCHIVES):
+    if file.kind.is_sound or (file.ending.removeprefix(".") in SOUND_ENDINGS and file.kind not in _CLOSED_ARCHIVES):
         return guess_role(path, delivery_name)
     if file.ending in _DOCUMENT_ENDINGS or file.kind is Kind.DOCUMENT:
         return Role.DOCUMENT
