@@ -46,7 +46,9 @@ class ArrayReader:
     def read(self, start: int, frames: int) -> Block:
         cut = slice(start, start + frames)
         codes = self._codes
-        bits_set = None if codes is None else int(np.bitwise_or.reduce(codes[cut], axis=None)) & 0xFFFFFFFF
+        bits_set = None
+        if codes is not None:
+            bits_set = tuple(int(np.bitwise_or.reduce(c)) & 0xFFFFFFFF for c in codes[cut].T)
         return Block(samples=np.asfortranarray(self._samples[cut]), bits_set=bits_set)
 
     def close(self) -> None:

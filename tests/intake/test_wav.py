@@ -50,7 +50,7 @@ def test_samples_rates_depths_and_frames_are_libsndfiles(
         block = reader.read(0, 5000)
         sound = reader.format
     assert (sound.rate_hz, sound.channels, sound.frames, sound.bits) == (rate, channels, 1237, bits)
-    assert block.bits_set == int(np.bitwise_or.reduce(theirs, axis=None)) & 0xFFFFFFFF
+    assert block.bits_set == tuple(int(np.bitwise_or.reduce(channel)) & 0xFFFFFFFF for channel in theirs.T)
     assert np.array_equal(block.samples, theirs / 2.0**31)
 
 

@@ -97,7 +97,7 @@ class LibsndfileReader:
                 ) from error
         read = np.asfortranarray(whole[:got])
         if fixed:
-            bits_set = int(np.bitwise_or.reduce(read, axis=None)) & 0xFFFFFFFF
+            bits_set = tuple(int(np.bitwise_or.reduce(channel)) & 0xFFFFFFFF for channel in read.T)
             return Block(samples=np.multiply(read, _CODE_SCALE, order="F"), bits_set=bits_set)
         return Block(samples=read, bits_set=None)
 

@@ -93,23 +93,25 @@ class PcmReader:
             with np.errstate(invalid="ignore"):  # NaN of any make are for the meters to note
                 np.copyto(samples, raw.view(f"{order}f{layout.sample_bytes}").reshape(frames, channels).T)
             return Block(samples=samples.T, bits_set=None)
-        bits_set = 0
         if layout.sample_bytes == 3:
+            bits_set = [0] * channels
             for channel in range(channels):
                 if layout.big_endian:
-                    bits_set |= _unpack_big_24(raw[3 * channel :], 3 * channels, samples[channel])
+                    bits_set[channel] = _unpack_big_24(raw[3 * channel :], 3 * channels, samples[channel])
                 elif frames:
                     step = (3 * channels,)
                     begin = _LEAD - 1 + 3 * channel
                     codes = np.ndarray((frames,), "<i4", buffer=self._raw.data, offset=begin, strides=step)
-                    bits_set |= _unpack_24(codes, samples[channel])
-            return Block(samples=samples.T, bits_set=bits_set & 0xFFFFFFFF)
+                    bits_set[channel] = _unpack_24(codes, samples[channel])
+            return Block(samples=samples.T, bits_set=tuple(b & 0xFFFFFFFF for b in bits_set))
         stored = raw.view(f"{order}i{layout.sample_bytes}").reshape(frames, channels)
         if layout.unsigned:
             stored = np.bitwise_xor(stored, np.int8(-128), out=stored)
-        bits_set = int(np.bitwise_or.reduce(stored, axis=None)) << (32 - 8 * layout.sample_bytes)
+        shift = 32 - 8 * layout.sample_bytes
+        # Channel by channel: NumPy is slow along a short last axis.
+        ored = tuple(int(np.bitwise_or.reduce(channel)) << shift & 0xFFFFFFFF for channel in stored.T)
         np.multiply(stored.T, 2.0 ** (1 - 8 * layout.sample_bytes), out=samples)
-        return Block(samples=samples.T, bits_set=bits_set & 0xFFFFFFFF)
+        return Block(samples=samples.T, bits_set=ored)
 
     def close(self) -> None:
         """Let go of the file."""

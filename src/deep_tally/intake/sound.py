@@ -25,13 +25,13 @@ class Block:
     ----------
     samples : float64 [shape=(frames, channels)]
         Full scale 1.0, each channel contiguous in memory (Fortran order). NaN and infinities as in the file.
-    bits_set : int or None
-        OR of all codes of a fixed-point file, shifted up to 32 bits: what is never set is not in use. None for float
-        and lossy.
+    bits_set : tuple of int, or None
+        For each channel the OR of all codes of a fixed-point file, shifted up to 32 bits: what is never set is not in
+        use. None for float and lossy.
     """
 
     samples: NDArray[np.float64]
-    bits_set: int | None
+    bits_set: tuple[int, ...] | None
 
 
 class SoundReader(Protocol):

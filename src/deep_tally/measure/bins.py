@@ -50,14 +50,20 @@ class Windows:
         )
 
 
+_ROWS_EACH = 64
+
+
 def _merge(together: np.ufunc, values: NDArray[np.float32], size: int) -> NDArray[np.float32]:
-    """`size` rows to one; the last may be made of fewer. Row by row: far faster than `reduceat` for small sizes."""
+    """`size` rows to one; the last may be made of fewer."""
     whole = len(values) // size
     merged = np.empty((-(-len(values) // size), values.shape[1]), np.float32)
     rows = values[: whole * size].reshape(whole, size, values.shape[1])
-    merged[:whole] = rows[:, 0]
-    for row in range(1, size):
-        together(merged[:whole], rows[:, row], out=merged[:whole])
+    if size > _ROWS_EACH:
+        together.reduce(rows, axis=1, out=merged[:whole])
+    else:  # few rows one after the other are far faster than many short reductions
+        merged[:whole] = rows[:, 0]
+        for row in range(1, size):
+            together(merged[:whole], rows[:, row], out=merged[:whole])
     if len(merged) > whole:
         merged[whole] = together.reduce(values[whole * size :], axis=0)
     return merged
@@ -69,19 +75,23 @@ class WindowCutter:
     def __init__(self, size: int, channels: int) -> None:
         self._size = size
         self._filled = 0
-        self._open = np.zeros((channels, 3))
+        self._open = np.zeros((channels, 4))
         self.totals = np.zeros((channels, 2))
         """Sum and sum of squares of each channel so far."""
+        self.low, self.high = np.zeros(channels), np.zeros(channels)
+        """The extremes of each channel in the latest block, 0 included."""
         self.highest = np.zeros(channels)
         """The greatest absolute value of each channel in the latest block."""
+        self.sums = np.empty((0, channels), np.float32)
+        """The sum of each window that the latest block completed."""
 
     def feed(self, samples: NDArray[np.float64]) -> Windows:
         """The windows now complete; samples are finite float64 [shape=(frames, channels), Fortran order]."""
         count = (self._filled + len(samples)) // self._size
         channels = samples.shape[1]
-        low, high, energy = (np.empty((count, channels), np.float32) for _ in range(3))
+        low, high, energy, sums = (np.empty((count, channels), np.float32) for _ in range(4))
         for channel in range(channels):
-            self.highest[channel] = _cut_windows(
+            self.low[channel], self.high[channel] = _cut_windows(
                 samples[:, channel],
                 self._size,
                 self._filled,
@@ -90,13 +100,16 @@ class WindowCutter:
                 low[:, channel],
                 high[:, channel],
                 energy[:, channel],
+                sums[:, channel],
             )
+        np.maximum(self.high, -self.low, out=self.highest)
+        self.sums = sums
         self._filled = (self._filled + len(samples)) % self._size
         return Windows(frames=self._size, low=low, high=high, energy=energy)
 
     def rest(self) -> Windows:
         """What is left at the end: one shorter window or none."""
-        low, high, energy = self._open.T[:, None, :].astype(np.float32)[:, : int(self._filled > 0)]
+        low, high, energy, self.sums = self._open.T[:, None, :].astype(np.float32)[:, : int(self._filled > 0)]
         return Windows(frames=self._size, low=low, high=high, energy=energy)
 
 
@@ -175,7 +188,7 @@ def _cut(windows: Windows, start: int, stop: int) -> Windows:
     )
 
 
-@compiled("f8(f8[::1], i8, i8, f8[::1], f8[::1], f4[:], f4[:], f4[:])", finite=True)
+@compiled("UniTuple(f8, 2)(f8[::1], i8, i8, f8[::1], f8[::1], f4[:], f4[:], f4[:], f4[:])", finite=True)
 def _cut_windows(
     samples: NDArray[np.float64],
     size: int,
@@ -185,14 +198,15 @@ def _cut_windows(
     lows: NDArray[np.float32],
     highs: NDArray[np.float32],
     energies: NDArray[np.float32],
-) -> float:
-    """One channel's windows; returns its greatest absolute value.
+    sums: NDArray[np.float32],
+) -> tuple[float, float]:
+    """One channel's windows; returns its extremes, 0 included.
 
-    `open_window` is low, high and energy of the window that is not full yet, `totals` sum and sum of squares.
+    `open_window` is low, high, energy and sum of the window that is not full yet, `totals` sum and sum of squares.
     """
     window = 0
     position = 0
-    highest = 0.0
+    lowest = highest = 0.0
     while position < len(samples):
         stop = min(len(samples), position + size - filled)
         piece = samples[position:stop]
@@ -207,17 +221,18 @@ def _cut_windows(
             total += x
         totals[0] += total
         totals[1] += energy
-        highest = max(highest, high, -low)
+        lowest, highest = min(lowest, low), max(highest, high)
         if filled > 0:
             low = min(low, open_window[0])
             high = max(high, open_window[1])
             energy += open_window[2]
+            total += open_window[3]
         filled += stop - position
         position = stop
         if filled == size:
-            lows[window], highs[window], energies[window] = low, high, energy
+            lows[window], highs[window], energies[window], sums[window] = low, high, energy, total
             window += 1
             filled = 0
         else:
-            open_window[0], open_window[1], open_window[2] = low, high, energy
-    return highest
+            open_window[0], open_window[1], open_window[2], open_window[3] = low, high, energy, total
+    return lowest, highest

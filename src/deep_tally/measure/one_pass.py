@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import reduce
+from operator import or_
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,21 +13,29 @@ from deep_tally.intake.sound import SoundReader
 from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
 from deep_tally.measure.clipping import ClipFinder
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
-from deep_tally.measure.depth import GridMeter, bits_in_use
+from deep_tally.measure.density import STRETCH_MS, density, sounding_stretches
+from deep_tally.measure.depth import GridMeter, bits_in_use, value_grid
 from deep_tally.measure.edges import find_edges
+from deep_tally.measure.flat_tops import FlatTopFinder, flat_tops
+from deep_tally.measure.gaps import GapFinder
+from deep_tally.measure.hum import find_hum
+from deep_tally.measure.looks import loud_places, quiet_places
 from deep_tally.measure.loudness import LoudnessMeter
+from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
+from deep_tally.measure.spectrum import FRAMES, LOOKS, long_term, spectra_of
 from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.model.errors import UnreadableSound
-from deep_tally.model.measures import Excerpt, Measures, Run, Runs
+from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 
 BLOCK_FRAMES = 65_536
 _WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
+_QUIET_LOOKS = 4
 ABSURD = 2.0**32
 """A float sample beyond this (+193 dBFS) is no sound; it counts with NaN and infinities."""
 
@@ -91,11 +101,17 @@ class _Pass:
         self._loudness = LoudnessMeter(sound.rate_hz, channels)
         self._true_peak = TruePeakMeter(channels)
         self._sides = SidesMeter() if channels == 2 else None
+        self._flat_tops = FlatTopFinder(channels)
+        self._gaps = GapFinder(channels, sound.rate_hz)
+        self._offset = OffsetMeter(channels, window)
 
-    def feed(self, samples: NDArray[np.float64], bits_set: int | None) -> None:
+    def feed(self, samples: NDArray[np.float64], bits_set: tuple[int, ...] | None) -> None:
         if bits_set is None:
             samples = self._finite(samples)
         self._take_windows(self._cutter.feed(samples))
+        self._offset.feed(self._cutter.sums)
+        self._flat_tops.feed(samples, self._cutter.low, self._cutter.high)
+        self._gaps.feed(samples)
         highest = float(self._cutter.highest.max())
         if bits_set is not None and self._fixed is not None:
             self._fixed.feed(samples, highest, bits_set)
@@ -135,7 +151,13 @@ class _Pass:
 
     def result(self) -> Measures:
         self._take_windows(self._cutter.rest())
-        edges = find_edges(self._windows.result(), self._frames, self._format.rate_hz, self._read)
+        windows, rate_hz = self._windows.result(), self._format.rate_hz
+        edges = find_edges(windows, self._frames, rate_hz, self._read)
+        sounding, stretches = sounding_stretches(windows, rate_hz)
+        looks = self._looks(loud_places(windows, self._frames, span=FRAMES, most=LOOKS), FRAMES)
+        spectra = spectra_of(looks)
+        bins = self._bins.result()
+        tops = flat_tops(self._flat_tops, sounding, stretches.frames)
         frames = max(1, self._frames)
         mean, mean_square = self._cutter.totals.T / frames
         peak, power = float(self._peak.max()), float(mean_square.mean())
@@ -155,11 +177,35 @@ class _Pass:
             clip_runs=clips,
             overs=overs,
             nonfinite=self._nonfinite.result(),
-            sides=self._sides.result() if self._sides else None,
+            sides=self._sides.result(looks, spectra, _stretches(bins, rate_hz), rate_hz=rate_hz)
+            if self._sides
+            else None,
             edges=edges,
-            overview=pyramid(self._bins.result(), self._frames),
+            overview=pyramid(bins, self._frames),
             worst_clip=self._excerpt(clips.longest or overs.longest),
+            bits_set=self._fixed.bits_set if self._fixed else (),
+            value_grid=value_grid(looks) if self._format.sample_format != "lossy" else None,
+            flat_tops=tops,
+            gaps=self._gaps.result(windows, self._frames, peak),
+            density=density(windows, sounding, stretches),
+            spectrum=long_term(spectra, rate_hz),
+            hum=self._hum(windows),
+            offset_step=self._offset.step(),
+            worst_flat_top=self._excerpt(tops.runs.longest),
         )
+
+    def _looks(self, places: list[int], span: int) -> list[NDArray[np.float64]]:
+        """Short stretches read again; one that a hurt stream no longer gives is left out."""
+        looks = [self._read(place, span).copy() for place in places]
+        return [look for look in looks if len(look) == span]
+
+    def _hum(self, windows: Windows) -> Hum | None:
+        second = self._format.rate_hz
+        quiet = self._looks(quiet_places(windows, self._frames, span=second, most=_QUIET_LOOKS), second)
+        if not quiet:
+            return None
+        seconds = windows.grouped(max(1, round(second / windows.frames)))
+        return find_hum(quiet, second, loud_dbfs=rms_dbfs(float(seconds.energy.max()) / seconds.frames))
 
     def _read(self, start: int, count: int) -> NDArray[np.float64]:
         samples = self._reader.read(start, count).samples
@@ -174,19 +220,24 @@ class _Pass:
         return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
 
 
+def _stretches(bins: Windows, rate_hz: int) -> NDArray[np.float32]:
+    """Energy of every channel in stretches of about 50 ms."""
+    return bins.grouped(max(1, round(STRETCH_MS * rate_hz / 1000 / bins.frames))).energy
+
+
 class _FixedMeters:
     """What only a fixed-point file has: bits in use and runs at their full scale."""
 
     def __init__(self, bits: int, channels: int) -> None:
-        self._bits_set = 0
+        self.bits_set: tuple[int, ...] = (0,) * channels
         self._clips = ClipFinder(bits, channels)
 
-    def feed(self, samples: NDArray[np.float64], highest: float, bits_set: int) -> None:
-        self._bits_set |= bits_set
+    def feed(self, samples: NDArray[np.float64], highest: float, bits_set: tuple[int, ...]) -> None:
+        self.bits_set = tuple(map(or_, self.bits_set, bits_set))
         self._clips.feed(samples, highest, self.bits())
 
     def bits(self) -> int:
-        return bits_in_use(self._bits_set)
+        return bits_in_use(reduce(or_, self.bits_set))
 
     def clip_runs(self) -> Runs:
         return self._clips.result(self.bits()) if self.bits() else Runs()

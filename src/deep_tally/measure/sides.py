@@ -1,4 +1,4 @@
-"""How do the two sides of a stereo file relate? Sums over the whole file, settled at its end."""
+"""How do the two sides of a stereo file relate? Sums over the whole file; by band and by delay at its loud moments."""
 
 from __future__ import annotations
 
@@ -9,7 +9,14 @@ from numpy.typing import NDArray
 
 from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import power_db
-from deep_tally.model.measures import Sides
+from deep_tally.model.measures import BandSides, Lag, Sides
+
+_BANDS_HZ = ((20, 150), (150, 2000), (2000, 16_000))
+_LAG_FROM_DB = -30.0
+_LAG_MOST = 48
+_LAG_LOOKS = 16
+_LEVELS_DOWN_TO_DB = 50.0
+_STRETCHES_LEAST = 40
 
 
 class SidesMeter:
@@ -31,8 +38,26 @@ class SidesMeter:
         self._difference = max(self._difference, difference)
         self._sum = max(self._sum, total)
 
-    def result(self) -> Sides:
-        """The relations over all that was fed."""
+    def result(
+        self,
+        looks: list[NDArray[np.float64]],
+        spectra: NDArray[np.complex128],
+        stretches: NDArray[np.float32],
+        *,
+        rate_hz: int,
+    ) -> Sides:
+        """The relations over all that was fed.
+
+        Parameters
+        ----------
+        looks : list of float64 [shape=(frames, 2)]
+            The loudest moments, all of one length.
+        spectra : complex128 [shape=(looks, 2, bins)]
+            Their spectra.
+        stretches : float32 [shape=(stretches, 2)]
+            Energy of both sides in stretches of about 50 ms.
+        rate_hz : int
+        """
         left, right, product = self._left, self._right, self._product
         both = left + right
         mid, side = both + 2 * product, max(0.0, both - 2 * product)
@@ -42,15 +67,85 @@ class SidesMeter:
         side_to_mid: float | None = None
         if both:
             side_to_mid = power_db(side / mid) if mid > 0 else math.inf
+        residual = None if correlation is None else power_db(1 - correlation * correlation)
+        lag = None
+        if residual is not None and residual > _LAG_FROM_DB:
+            lag = _find_lag(looks[:: max(1, len(looks) // _LAG_LOOKS)])
         return Sides(
             correlation=correlation,
             side_to_mid_db=side_to_mid,
             gain_right_over_left=product / left if left else None,
-            residual_db=None if correlation is None else power_db(1 - correlation * correlation),
+            residual_db=residual,
             mono_loss_db=power_db(max(0.0, mid) / (2 * both)) if both else None,
             greatest_difference=self._difference,
             greatest_sum=self._sum,
+            bands=_by_band(spectra, rate_hz),
+            lag=lag,
+            level_correlation=_level_correlation(stretches),
         )
+
+
+def _by_band(spectra: NDArray[np.complex128], rate_hz: int) -> tuple[BandSides, ...]:
+    """Correlation and mono loss in three bands; a band without energy is left out."""
+    if not len(spectra):
+        return ()
+    frames = 2 * (spectra.shape[2] - 1)
+    left, right = spectra[:, 0], spectra[:, 1]
+    lefts, rights = ((s.real**2 + s.imag**2).sum(axis=0) for s in (left, right))
+    product = (left.real * right.real + left.imag * right.imag).sum(axis=0)
+    total = lefts + rights
+    bands = []
+    for low_hz, high_hz in _BANDS_HZ:
+        band = slice(max(1, round(low_hz * frames / rate_hz)), min(len(total), round(high_hz * frames / rate_hz)) + 1)
+        both, cross = float(total[band].sum()), float(product[band].sum())
+        sides = float(lefts[band].sum()) * float(rights[band].sum())
+        if sides > 0:
+            bands.append(
+                BandSides(
+                    low_hz=low_hz,
+                    high_hz=high_hz,
+                    correlation=max(-1.0, min(1.0, cross / math.sqrt(sides))),
+                    mono_loss_db=power_db(max(0.0, both + 2 * cross) / (2 * both)),
+                    share_db=power_db(both / float(total.sum())),
+                )
+            )
+    return tuple(bands)
+
+
+def _find_lag(looks: list[NDArray[np.float64]]) -> Lag | None:
+    """How many frames later the right side comes than the left, within 48, and how alike they are then."""
+    inside = slice(_LAG_MOST, -_LAG_MOST)
+    if not looks or len(looks[0]) <= 4 * _LAG_MOST:
+        return None
+    cross = np.zeros(2 * len(looks[0]))
+    for look in looks:
+        middle = np.zeros(len(cross))
+        middle[inside.start : len(look) + inside.stop] = look[inside, 0]
+        cross += np.fft.irfft(np.fft.rfft(look[:, 1], len(cross)) * np.fft.rfft(middle).conj())
+    lags = np.arange(-_LAG_MOST, _LAG_MOST + 1)
+    lag = int(lags[np.abs(cross[lags]).argmax()])
+    product = left_energy = right_energy = 0.0
+    for look in looks:
+        left = look[inside, 0]
+        right = look[_LAG_MOST + lag : len(look) - _LAG_MOST + lag, 1]
+        product += float(left @ right)
+        left_energy += float(left @ left)
+        right_energy += float(right @ right)
+    if not left_energy or not right_energy:
+        return None
+    correlation = product / math.sqrt(left_energy * right_energy)
+    return Lag(frames=lag, correlation=correlation, residual_db=power_db(max(0.0, 1 - correlation * correlation)))
+
+
+def _level_correlation(stretches: NDArray[np.float32]) -> float | None:
+    """How the levels of both sides, in decibels and down to 50 under their loudest, move together."""
+    loudest = stretches.max(axis=0, initial=0.0)
+    if not loudest.all() or len(stretches) < _STRETCHES_LEAST:
+        return None
+    levels = 10 * np.log10(np.maximum(stretches / loudest, 10 ** (-_LEVELS_DOWN_TO_DB / 10)))
+    levels -= levels.mean(axis=0)
+    spread = float(np.sqrt((levels[:, 0] ** 2).sum() * (levels[:, 1] ** 2).sum()))
+    return float(levels[:, 0] @ levels[:, 1]) / spread if spread else None
 
 
 @compiled("UniTuple(f8, 5)(f8[::1], f8[::1])", finite=True)

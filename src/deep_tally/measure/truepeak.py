@@ -47,7 +47,9 @@ PHASES = np.array([_PHASE_0, _PHASE_1, _PHASE_1[::-1], _PHASE_0[::-1]])
 
 _TAPS = PHASES.shape[1]
 _GREATEST_GAIN = float(np.abs(PHASES).sum(axis=1).max())  # 2.0228: no phase can exceed it times the peak
-_CELL = 16
+_GREATEST_NORM = float(np.sqrt((PHASES * PHASES).sum(axis=1)).max())
+_GREATEST_SUM = float(np.abs(PHASES.sum(axis=1)).max())
+_CELL, _QUARTER = 16, 4
 
 
 class TruePeakMeter:
@@ -130,6 +132,20 @@ def _highest(
             continue
         start = cell * _CELL
         count = min(frames - start, _CELL)
+        # A finer bound for what is left: taps times samples is their mean times the sum of the taps, and the rest by
+        # Cauchy and Schwarz.
+        least = 0.0
+        for quarter in range(0, _CELL, _QUARTER):
+            piece = extended[start + quarter : start + quarter + lead + _QUARTER]
+            total = energy = 0.0
+            for i in range(_TAPS - 1 + _QUARTER):
+                total += piece[i]
+                energy += piece[i] * piece[i]
+            mean = total / (_TAPS - 1 + _QUARTER)
+            rest = max(0.0, energy - total * mean)
+            least = max(least, _GREATEST_SUM * abs(mean) + _GREATEST_NORM * np.sqrt(rest))
+        if least * (1 + 1e-9) <= best:
+            continue
         for phase in range(phases.shape[0]):
             between[:] = 0.0
             for tap in range(lead + 1):

@@ -6,7 +6,9 @@ channel); NaN never appears.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,6 +55,138 @@ class Runs:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FlatTops:
+    """Flat tops near the peak that lie at one level: marks of clipping, or of a square wave.
+
+    Attributes
+    ----------
+    runs : Runs
+        The flat tops, each with its length in samples.
+    dbfs : float
+        Their level; of several channels and polarities the highest.
+    share : float
+        Of the file's sounding 50 ms stretches, how many hold at least one: near 1 they are the waveform itself.
+    """
+
+    runs: Runs = Runs()
+    dbfs: float = -math.inf
+    share: float = 0.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Gap:
+    """A place where sound stops dead and goes on: zeros, a held value, or a repeated block.
+
+    `before_dbfs` and `after_dbfs` are the RMS (AES17) of the 5 ms on both sides.
+    """
+
+    frame: int
+    frames: int
+    kind: Literal["zeros", "held", "repeated"]
+    before_dbfs: float
+    after_dbfs: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Gaps:
+    """All gaps inside sound; `places` holds the first thousand, in order of time."""
+
+    count: int = 0
+    places: tuple[Gap, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SpectralEdge:
+    """Where the content ends: at `edge_hz` the long-term spectrum falls by `drop_db` within about a kilohertz."""
+
+    edge_hz: float
+    drop_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Spectrum:
+    """The long-term spectrum of the loudest moments.
+
+    `levels_db` is float16 [shape=(bins,)], bin k at k * `bin_hz`; 0 dB is a sine at full scale.
+    """
+
+    bin_hz: float
+    levels_db: NDArray[np.float16] = field(repr=False, compare=False)
+    edge: SpectralEdge | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Density:
+    """How densely the level sits under the peak.
+
+    Attributes
+    ----------
+    sounding : int
+        Stretches of 50 ms that sound: within 30 dB of the loudest and over -70 dBFS.
+    near_peak_share : float
+        Of those, how many peak within 0.3 dB of the file's peak.
+    crest_db : float or None
+        Mean crest factor, peak over plain RMS, of their loudest quarter.
+    active_windows : int
+        Windows of `window_frames` frames, about 1 ms, whose RMS is over -66 dBFS.
+    """
+
+    sounding: int = 0
+    near_peak_share: float = 0.0
+    crest_db: float | None = None
+    active_windows: int = 0
+    window_frames: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hum:
+    """Mains hum in the quiet passages: its frequency, the level of its tones together, how many stand out."""
+
+    mains_hz: int
+    dbfs: float
+    tones: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OffsetStep:
+    """Where the zero line of one channel steps from one value to another, to about half a second."""
+
+    frame: int
+    channel: int
+    before: float
+    after: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ValueGrid:
+    """The grid that all values lie on: `step` of full scale 1.0, as `bits` bits at a gain of `gain_db` would give."""
+
+    step: float
+    bits: int
+    gain_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BandSides:
+    """How the sides relate in one band; `share_db` is its power against that of all bands."""
+
+    low_hz: int
+    high_hz: int
+    correlation: float
+    mono_loss_db: float
+    share_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lag:
+    """The right side comes `frames` later than the left; correlation and residual with that taken out."""
+
+    frames: int
+    correlation: float
+    residual_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sides:
     """How the two channels of a stereo file relate (METHODS: L, R over the whole file).
 
@@ -70,6 +204,12 @@ class Sides:
         (L+R)^2/2 over L^2+R^2: 0 for equal sides, -3.01 for unrelated ones, -inf for opposed ones.
     greatest_difference, greatest_sum : float
         max |L-R| and max |L+R|, full scale 1.0: near zero for same and for opposed sides.
+    bands : tuple of BandSides
+        Low, middle and high, at the loudest moments.
+    lag : Lag or None
+        Measured at the loudest moments, and only where the residual is over -30 dB.
+    level_correlation : float or None
+        How the levels of the sides move together over stretches of 50 ms; None for short files and steady levels.
     """
 
     correlation: float | None
@@ -79,6 +219,9 @@ class Sides:
     mono_loss_db: float | None
     greatest_difference: float
     greatest_sum: float
+    bands: tuple[BandSides, ...] = ()
+    lag: Lag | None = None
+    level_correlation: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -153,6 +296,14 @@ class Measures:
         Runs beyond 1.0 (float and lossy only).
     nonfinite : Runs
         Runs of NaN or infinite samples; they are measured as zero.
+    bits_set : tuple of int
+        For each channel the OR of all its codes, shifted up to 32 bits; empty for float and lossy.
+    value_grid : ValueGrid or None
+        The grid of a file that was given a gain after it was rounded; None where nothing shows one.
+    flat_tops, gaps, density, spectrum, hum, offset_step
+        See their classes; None where there is nothing of the kind.
+    worst_flat_top : Excerpt or None
+        The samples around the longest flat top.
     """
 
     frames: int
@@ -172,6 +323,15 @@ class Measures:
     edges: Edges
     overview: tuple[OverviewLevel, ...] = field(repr=False, compare=False)
     worst_clip: Excerpt | None = field(default=None, repr=False, compare=False)
+    bits_set: tuple[int, ...] = ()
+    value_grid: ValueGrid | None = None
+    flat_tops: FlatTops = FlatTops()
+    gaps: Gaps = Gaps()
+    density: Density = Density()
+    spectrum: Spectrum | None = None
+    hum: Hum | None = None
+    offset_step: OffsetStep | None = None
+    worst_flat_top: Excerpt | None = field(default=None, repr=False, compare=False)
 
     @property
     def sample_peak_dbfs(self) -> float:

@@ -1,0 +1,165 @@
+"""Flat tops: was the waveform clipped before it was stored the way it is now?
+
+A clipped top that was turned down, dithered or converted to float lies under full scale, but it is still flat with a
+corner at both ends, and all of them lie at one level. A natural top is round: what is nearly level for four samples has
+fallen by no more than nine times as much one such length further out, where a clipped wave has dropped away.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.compiled import compiled
+from deep_tally.measure.decibels import amplitude_db
+from deep_tally.model.measures import FlatTops, Run, Runs
+
+_LEAST, _LONGEST = 4, 512
+_NEAR_PEAK = 0.89
+_LEVEL_WITHIN = 3 * 2.0**-15
+"""How far the samples of one flat top may differ: what triangular dither of 16 bits and rounding make of a level."""
+_CORNER_STEPS, _CORNER_SHARE = 16.0, 0.01
+_AT_ONE_LEVEL_SHARE = 0.7
+_KEPT_MOST = 1 << 17
+_PLACES_KEPT = 1000
+
+
+class FlatTopFinder:
+    """Collects flat tops near the peak of each channel and polarity over a stream of blocks."""
+
+    def __init__(self, channels: int) -> None:
+        self._before = [np.empty(0) for _ in range(channels)]
+        self._scanned = [0] * channels
+        self._peaks = np.zeros((channels, 2))
+        self._position = 0
+        self._kept: list[NDArray[np.float64]] = []
+        self._count = 0
+
+    def feed(
+        self, samples: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64], *, last: bool = False
+    ) -> None:
+        """Take in float64 [shape=(frames, channels), Fortran order] and each channel's extremes in it."""
+        for channel, before in enumerate(self._before):
+            signal = samples[:, channel]
+            peaks = self._peaks[channel]
+            peaks[0], peaks[1] = max(peaks[0], high[channel]), max(peaks[1], -low[channel])
+            upper, lower = _NEAR_PEAK * peaks
+            is_near = high[channel] >= upper or -low[channel] >= lower
+            if before.size:
+                is_near = is_near or before.max() >= upper or -before.min() >= lower
+            joined = np.concatenate([before, signal]) if is_near or len(signal) < 3 * _LONGEST else signal
+            start = self._position + len(signal) - len(joined)
+            stop = len(joined) if last else max(0, len(joined) - 2 * _LONGEST)
+            if is_near and upper > 0 and lower > 0:
+                begin = max(0, self._scanned[channel] - start)
+                found = _scan(joined, begin, stop, upper, lower, last)
+                if len(found):
+                    found[:, 0] += start
+                    self._keep(np.column_stack([found, np.full(len(found), channel)]))
+            self._scanned[channel] = max(self._scanned[channel], start + stop)
+            self._before[channel] = joined[-3 * _LONGEST :].copy()
+        self._position += len(samples)
+
+    def _keep(self, found: NDArray[np.float64]) -> None:
+        self._kept.append(found)
+        self._count += len(found)
+        if self._count > _KEPT_MOST:
+            kept = self._near_peak()
+            if len(kept) > _KEPT_MOST // 2:
+                # So many that only their share of time matters: every second one tells that as well.
+                kept = kept[::2]
+            self._kept, self._count = [kept], len(kept)
+
+    def _near_peak(self) -> NDArray[np.float64]:
+        """Rows of start, length, level and channel, of tops near the peak of their own channel and polarity."""
+        if not self._kept:
+            return np.empty((0, 4))
+        kept = np.concatenate(self._kept)
+        side = (kept[:, 2] < 0).astype(int)
+        near: NDArray[np.bool_] = np.abs(kept[:, 2]) >= _NEAR_PEAK * self._peaks[kept[:, 3].astype(int), side]
+        return kept[near]
+
+    def result(self) -> tuple[Runs, float, NDArray[np.float64]]:
+        """Runs at one level, that level in dBFS, and the frames they start at; call once, at the end."""
+        nothing = np.empty((0, len(self._before)), order="F")
+        zeros = np.zeros(len(self._before))
+        self.feed(nothing, zeros, zeros, last=True)
+        kept = self._near_peak()
+        sides = [(channel, sign) for channel in range(len(self._before)) for sign in (1, -1)]
+        tops = np.concatenate([_at_one_level(kept[(kept[:, 3] == c) & (np.sign(kept[:, 2]) == s)]) for c, s in sides])
+        tops = tops[np.argsort(tops[:, 0], kind="stable")]
+        if not len(tops):
+            return Runs(), -np.inf, np.empty(0)
+        lengths, counts = np.unique(tops[:, 1].astype(int), return_counts=True)
+        longest_first = tops[np.lexsort((tops[:, 0], -tops[:, 1]))][:_PLACES_KEPT]
+        places = [Run(frame=int(f), frames=int(n), channel=int(c)) for f, n, _, c in longest_first]
+        runs = Runs(
+            lengths=dict(zip(lengths.tolist(), counts.tolist(), strict=True)),
+            places=tuple(sorted(places, key=lambda r: (r.frame, r.channel))),
+            longest=places[0],
+        )
+        return runs, amplitude_db(float(np.abs(tops[:, 2]).max())), tops[:, 0]
+
+
+def _at_one_level(tops: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The tops of one channel and polarity that share a level, if most of them do and there are two at least."""
+    if len(tops) < 2:
+        return tops[:0]
+    ordered = tops[np.argsort(tops[:, 2], kind="stable")]
+    ends = np.searchsorted(ordered[:, 2], ordered[:, 2] + _LEVEL_WITHIN, side="right")
+    first = int((ends - np.arange(len(ordered))).argmax())
+    shared = ordered[first : ends[first]]
+    return shared if len(shared) >= max(2, _AT_ONE_LEVEL_SHARE * len(tops)) else tops[:0]
+
+
+def share_of_time(starts: NDArray[np.float64], sounding: NDArray[np.bool_], stretch: float) -> float:
+    """In which share of the sounding stretches (each `stretch` frames long) at least one of `starts` lies."""
+    if not sounding.any():
+        return 0.0
+    hit = np.zeros(len(sounding), bool)
+    hit[np.minimum((starts / stretch).astype(int), len(hit) - 1)] = True
+    return float((hit & sounding).sum() / sounding.sum())
+
+
+def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float) -> FlatTops:
+    """What the finder found, with the share of the file's sounding stretches that hold any."""
+    runs, dbfs, starts = finder.result()
+    return FlatTops(runs=runs, dbfs=dbfs, share=share_of_time(starts, sounding, stretch) if len(starts) else 0.0)
+
+
+@compiled("f8[:, ::1](f8[::1], i8, i8, f8, f8, b1)")
+def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float, last: bool) -> NDArray[np.float64]:
+    """Start, length and mean level of the flat tops that start in [begin, stop).
+
+    `upper` and `lower` are how far a top must reach at least. With `last`, nothing follows after `x`.
+    """
+    found = np.empty((max(1, (stop - begin) // _LEAST + 1), 3))
+    count = 0
+    i = begin
+    while i < stop:
+        if not (x[i] >= upper or -x[i] >= lower):
+            i += 1
+            continue
+        low = high = x[i]
+        total = x[i]
+        j = i + 1
+        while j < len(x) and j - i <= _LONGEST:
+            low, high = min(low, x[j]), max(high, x[j])
+            if high - low > _LEVEL_WITHIN:
+                break
+            total += x[j]
+            j += 1
+        n = j - i
+        if n < _LEAST or n > _LONGEST or j >= len(x) or i == 0:
+            i = j if n > _LONGEST else i + 1
+            continue
+        level = total / n
+        sign = 1.0 if level > 0 else -1.0
+        need = max(_CORNER_STEPS * _LEVEL_WITHIN, _CORNER_SHARE * abs(level))
+        left = sign * (level - x[max(0, i - n)])
+        right = sign * (level - x[min(len(x) - 1, j - 1 + n)])
+        if left >= need and right >= need and sign * level >= (upper if level > 0 else lower):
+            found[count, 0], found[count, 1], found[count, 2] = i, n, level
+            count += 1
+        i = j
+    return found[:count].copy()

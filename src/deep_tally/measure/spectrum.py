@@ -1,0 +1,74 @@
+"""The long-term spectrum, and where its content ends: what a conversion or an encoder leaves behind.
+
+The mean, in decibels, of Blackman-windowed spectra of the file's loudest moments. 0 dB is a sine at full scale.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.model.measures import SpectralEdge, Spectrum
+
+FRAMES = 4096
+LOOKS = 64
+FLOOR_DB = -150.0
+_SMOOTHED_HZ = 150.0
+_NEAR_HZ, _FAR_HZ = 250.0, 1000.0
+_LOWEST_HZ = 5000.0
+_HIGHEST_SHARE = 0.93
+"""Of half the rate: above it the edge is the converter's own filter."""
+_LEAST_DROP_DB, _NOTHING_ABOVE_DB = 20.0, 17.0
+_DENSE_DB = 15.0
+"""How far the content under an edge may vary: more, and it is a few harmonics that end there, not the band."""
+
+
+def spectra_of(looks: list[NDArray[np.float64]]) -> NDArray[np.complex128]:
+    """Spectra of stretches of `FRAMES` frames, complex128 [shape=(looks, channels, bins)]; a full-scale sine is 1."""
+    window = np.blackman(FRAMES)
+    stacked = np.array([look.T for look in looks]) if looks else np.empty((0, 1, FRAMES))
+    spectra: NDArray[np.complex128] = np.fft.rfft(stacked * (2 * window / window.sum()), axis=2)
+    return spectra
+
+
+def long_term(spectra: NDArray[np.complex128], rate_hz: int) -> Spectrum | None:
+    """The mean of spectra as `spectra_of` gives them; None without any."""
+    if not len(spectra):
+        return None
+    power = (spectra.real**2 + spectra.imag**2).mean(axis=1)
+    levels = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10))).mean(axis=0)
+    return Spectrum(bin_hz=rate_hz / FRAMES, levels_db=levels.astype(np.float16), edge=find_edge(levels, rate_hz))
+
+
+def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
+    """The sharpest end of a spectrum's content; None where it fades out, reaches the converter's filter, or is a comb.
+
+    Parameters
+    ----------
+    levels : float64 [shape=(FRAMES // 2 + 1,)]
+        Decibels.
+    """
+    bin_hz = rate_hz / FRAMES
+    width = max(1, round(_SMOOTHED_HZ / bin_hz)) | 1
+    padded = np.pad(levels, width // 2, mode="edge")
+    smooth = np.convolve(padded, np.ones(width) / width, "valid")
+    near, far = max(1, round(_NEAR_HZ / bin_hz)), max(2, round(_FAR_HZ / bin_hz))
+    first = max(far, round(_LOWEST_HZ / bin_hz))
+    last = min(len(smooth) - 1 - far, round(_HIGHEST_SHARE * rate_hz / 2 / bin_hz))
+    if last <= first:
+        return None
+    sums = np.concatenate([[0.0], np.cumsum(smooth)])
+    at = np.arange(first, last)
+    below = (sums[at - near] - sums[at - far]) / (far - near)
+    above = (sums[at + far] - sums[at + near]) / (far - near)
+    # The loudest that comes anywhere above each place.
+    highest = np.maximum.accumulate(smooth[::-1])[::-1][np.minimum(at + near, len(smooth) - 1)]
+    drops = np.where(highest <= below - _NOTHING_ABOVE_DB, below - above, -np.inf)
+    best = int(drops.argmax())
+    if drops[best] < _LEAST_DROP_DB:
+        return None
+    place = int(at[best])
+    under = smooth[place - far : place - near]
+    if under.max() - under.min() > _DENSE_DB:
+        return None
+    return SpectralEdge(edge_hz=place * bin_hz, drop_db=float(drops[best]))
