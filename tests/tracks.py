@@ -14,7 +14,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat
 from deep_tally.model.findings import Finding
-from deep_tally.model.measures import Edges, Measures, Run, Runs, Sides
+from deep_tally.model.measures import Density, Edges, Measures, Run, Runs, Sides
 
 RATE = 48_000
 SECONDS = 40
@@ -56,6 +56,7 @@ MEASURES = Measures(
     sides=None,
     edges=EDGES,
     overview=(),
+    density=Density(sounding=400, near_peak_share=0.02, crest_db=14.0, active_windows=20_000, window_frames=48),
 )
 STEREO = Sides(
     correlation=0.3,

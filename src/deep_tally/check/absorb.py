@@ -14,13 +14,23 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "content.empty": ("start.", "length.", "rate.", "depth.", "clipping.", "headroom.", "channels."),
     "content.nonfinite": ("content.empty",),
     "start.at-sound": ("length.short", "start.cut-in"),
-    "clipping.baked": ("clipping.between-samples", "headroom.hot", "headroom.normalised"),
+    "clipping.baked": (
+        "clipping.earlier",
+        "clipping.between-samples",
+        "headroom.hot",
+        "headroom.limited",
+        "headroom.normalised",
+        "headroom.shared-ceiling",
+    ),
     "clipping.over": ("headroom.hot", "clipping.between-samples"),
+    "headroom.shared-ceiling": ("headroom.normalised", "headroom.limited", "headroom.same-peak"),
     "depth.low": ("depth.differs",),
     "channels.same": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.opposed": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.one-side": ("channels.panned-mono", "channels.near-mono"),
     "channels.panned-mono": ("channels.near-mono",),
+    "content.twin": ("name.clash", "name.copy-mark", "content.holds-another"),
+    "content.lossy-origin": ("rate.upsampled",),
 }
 """Root -> codes it absorbs; a code that ends in a dot stands for its whole question."""
 

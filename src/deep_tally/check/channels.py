@@ -8,10 +8,11 @@ from deep_tally.check._build import about
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.measures import Sides
+from deep_tally.model.measures import BandSides, Sides
 
 _STEREO = 2
 _FLOAT_BITS = 24
+_UNRELATED, _RELATED = 0.15, 0.3  # correlation of samples
 
 
 def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, tuple[float, float]]]:
@@ -74,9 +75,11 @@ def one_side(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def opposed(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The sides work against each other."""
+    """The sides work against each other, as a whole or in one band that matters."""
     for track, sides, step, levels in _stereo(song):
-        if not _is_one_side(levels, brief) and _is_opposed(sides, step, brief):
+        if _is_one_side(levels, brief):
+            continue
+        if _is_opposed(sides, step, brief):
             yield about(
                 "channels.opposed",
                 Action.ASK,
@@ -85,10 +88,29 @@ def opposed(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 correlation=sides.correlation,
                 db=sides.mono_loss_db,
             )
+        elif band := _opposed_band(sides, brief):
+            yield about(
+                "channels.opposed",
+                Action.ASK,
+                track,
+                kind="question",
+                confidence=0.85,
+                correlation=band.correlation,
+                db=band.mono_loss_db,
+                band_low_hz=band.low_hz,
+                band_high_hz=band.high_hz,
+            )
+
+
+def _opposed_band(sides: Sides, brief: Brief) -> BandSides | None:
+    """The strongest band in which the mono sum loses as much as would count for the whole file."""
+    least, loss = brief.threshold("channels.band_share_db"), brief.threshold("channels.mono_loss_db")
+    bands = [b for b in sides.bands if b.share_db > least and b.mono_loss_db <= -loss]
+    return max(bands, key=lambda b: b.share_db, default=None)
 
 
 def near_mono(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The sides hardly differ."""
+    """The sides hardly differ, or only by a delay."""
     for track, sides, step, levels in _stereo(song):
         if _is_same(sides, step, brief) or _is_one_side(levels, brief) or sides.residual_db is None:
             continue
@@ -96,6 +118,56 @@ def near_mono(song: SongSet, brief: Brief) -> Iterator[Finding]:
         upper = brief.threshold("channels.near_mono_residual_db")
         if lower <= sides.residual_db < upper and (sides.correlation or 0.0) > 0:
             yield about("channels.near-mono", Action.NOTE, track, db=sides.residual_db, correlation=sides.correlation)
+        elif (lag := sides.lag) is not None and lag.frames and lag.residual_db < upper and lag.correlation > 0:
+            rate = track.format.rate_hz if track.format is not None else 1
+            yield about(
+                "channels.near-mono",
+                Action.NOTE,
+                track,
+                db=lag.residual_db,
+                correlation=lag.correlation,
+                frames=lag.frames,
+                ms=lag.frames / rate * 1000,
+            )
+
+
+def unrelated(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Two different sounds on the two sides: neither their samples nor their levels move together."""
+    for track, sides, _, levels in _stereo(song):
+        if _is_one_side(levels, brief) or sides.correlation is None or sides.level_correlation is None:
+            continue
+        apart = sides.level_correlation < brief.threshold("channels.apart")
+        lagged = sides.lag.correlation if sides.lag is not None else 0.0
+        if apart and all(
+            abs(c) < _UNRELATED for c in (sides.correlation, lagged, *(b.correlation for b in sides.bands))
+        ):
+            yield about(
+                "channels.unrelated",
+                Action.NOTE,
+                track,
+                correlation=sides.correlation,
+                level_correlation=sides.level_correlation,
+            )
+
+
+def split_pair(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Two mono files that are the sides of one stereo sound: join them; a note where they do not move together."""
+    if brief.stereo == "two-monos":
+        return
+    tracks = {t.path: t for t in song.asked}
+    for pair in song.comparison.pairs:
+        if pair.left not in tracks or pair.right not in tracks:
+            continue
+        levels = pair.level_correlation
+        together = levels is None or levels > brief.threshold("channels.together") or abs(pair.correlation) > _RELATED
+        yield about(
+            "channels.split-pair",
+            Action.FIX if together else Action.NOTE,
+            [tracks[pair.left], tracks[pair.right]],
+            correlation=pair.correlation,
+            level_correlation=levels,
+            partner=pair.right,
+        )
 
 
 def many(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -2,29 +2,74 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
 
 from deep_tally.check._build import about, places_of
 from deep_tally.model.brief import Brief
-from deep_tally.model.delivery import SongSet
+from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
+from deep_tally.model.measures import Measures, Run
 
 _CLEAR_RUNS = 10  # one to nine short runs may have been clipped at the source on purpose
+_FULL_SCALE_DBFS = -0.01
+_SOUNDING_S = 0.05
+_MOMENT_S = 0.1
+_AT_ONCE_LEAST = 3
+_ALONE = (None, None)
+
+
+def _runs_of(track: Track, brief: Brief) -> tuple[Run, ...]:
+    """Where a file goes over or is flat."""
+    m = track.measures
+    if m is None:
+        return ()
+    return (
+        *m.clip_runs.places_of(int(brief.threshold("clipping.baked.run"))),
+        *m.overs.places,
+        *m.flat_tops.runs.places,
+    )
+
+
+def _at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
+    """For each file, the passage it shares with most others: how many are over or flat then, and its frame there."""
+    files: defaultdict[int, dict[str, int]] = defaultdict(dict)
+    for track in song.asked:
+        for run in _runs_of(track, brief) if track.format is not None else ():
+            moment = int(run.frame / track.format.rate_hz / _MOMENT_S) if track.format is not None else 0
+            files[moment].setdefault(track.path, run.frame)
+    told: dict[str, tuple[int, int]] = {}
+    for shared in sorted(files.values(), key=len):
+        if len(shared) >= _AT_ONCE_LEAST:
+            told |= {path: (len(shared), frame) for path, frame in shared.items()}
+    return told
+
+
+def _time_share(track: Track, samples: int) -> float:
+    """The share of a file's sounding time that so many samples of its channels are."""
+    if track.measures is None or track.format is None:
+        return 0.0
+    sounding = track.measures.density.sounding * _SOUNDING_S * track.format.rate_hz * track.format.channels
+    return min(1.0, samples / sounding) if sounding else 0.0
 
 
 def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Runs at full scale in a fixed-point file: gone for good."""
+    """Runs at full scale in a fixed-point file: gone for good. A wave that is flat most of the time is a square."""
     least = int(brief.threshold("clipping.baked.run"))
+    at_once = _at_once(song, brief)
     for track in song.asked:
         if track.measures is None or track.format is None:
             continue
         runs = track.measures.clip_runs
         count = runs.count(least)
         if count and runs.longest is not None:
-            channels = track.format.channels
+            samples = runs.samples(least)
+            share = _time_share(track, samples)
+            together, moment = at_once.get(track.path, _ALONE)
+            is_square = share > brief.threshold("clipping.square_share")
             yield about(
                 "clipping.baked",
-                Action.ASK,
+                Action.NOTE if is_square else Action.ASK,
                 track,
                 confidence=0.99 if count >= _CLEAR_RUNS else 0.85,
                 places=places_of(track, runs.places_of(least)),
@@ -32,27 +77,80 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 runs=count,
                 longest_run=runs.longest.frames,
                 longest_at=runs.longest.frame,
-                ms=runs.samples(least) / channels / track.format.rate_hz * 1000,
+                ms=samples / track.format.channels / track.format.rate_hz * 1000,
+                share=share,
+                at_once=together,
+                at_once_frame=moment,
             )
+
+
+def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Flat tops below full scale, or in a float file: clipped, then turned down or converted.
+
+    Silent where nearly every sounding moment holds some: then the flat tops are the waveform itself.
+    """
+    at_once = _at_once(song, brief)
+    found = [t for t in song.asked if t.measures is not None and _has_flat_tops(t.measures, t, brief)]
+    for track in found:
+        if track.measures is None or track.format is None:
+            continue
+        tops = track.measures.flat_tops
+        count = tops.runs.count()
+        clear = count >= _CLEAR_RUNS or len(found) >= _AT_ONCE_LEAST
+        together, moment = at_once.get(track.path, _ALONE)
+        yield about(
+            "clipping.earlier",
+            Action.ASK,
+            track,
+            kind="question",
+            confidence=0.9 if clear else 0.7,
+            places=places_of(track, tops.runs.places),
+            places_total=count,
+            runs=count,
+            longest_run=tops.runs.longest.frames if tops.runs.longest else 0,
+            longest_at=tops.runs.longest.frame if tops.runs.longest else 0,
+            dbfs=tops.dbfs,
+            ms=tops.runs.samples() / track.format.channels / track.format.rate_hz * 1000,
+            at_once=together,
+            at_once_frame=moment,
+        )
+
+
+def _has_flat_tops(measures: Measures, track: Track, brief: Brief) -> bool:
+    tops = measures.flat_tops
+    if tops.runs.count() < brief.threshold("clipping.earlier.tops") or not measures.has_sound:
+        return False
+    if track.format is not None and track.format.sample_format == "int" and tops.dbfs > _FULL_SCALE_DBFS:
+        return False  # at full scale they are clipping.baked
+    return tops.share < brief.threshold("clipping.waveform_share")
 
 
 def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Float samples beyond full scale: turn the file down and nothing is lost."""
-    for track in song.asked:
-        if track.measures is None or track.format is None or track.format.sample_format != "float":
-            continue
-        overs = track.measures.overs
-        if overs.count():
-            yield about(
-                "clipping.over",
-                Action.FIX,
-                track,
-                places=places_of(track, overs.places),
-                places_total=overs.count(),
-                runs=overs.count(),
-                dbfs=track.measures.sample_peak_dbfs,
-                db=track.measures.sample_peak_dbfs,
-            )
+    """Float samples beyond full scale: turn the file down, and the others by as much, and nothing is lost."""
+    at_once = _at_once(song, brief)
+    found = [
+        (t, t.measures)
+        for t in song.asked
+        if t.measures is not None and t.format is not None and t.format.sample_format == "float"
+        if t.measures.overs.count()
+    ]
+    most = max((m.sample_peak_dbfs for _, m in found), default=0.0)
+    for track, measures in found:
+        together, moment = at_once.get(track.path, _ALONE)
+        yield about(
+            "clipping.over",
+            Action.FIX,
+            track,
+            places=places_of(track, measures.overs.places),
+            places_total=measures.overs.count(),
+            runs=measures.overs.count(),
+            dbfs=measures.sample_peak_dbfs,
+            db=measures.sample_peak_dbfs,
+            set_db=most,
+            flat_tops=measures.flat_tops.runs.count() if _has_flat_tops(measures, track, brief) else 0,
+            at_once=together,
+            at_once_frame=moment,
+        )
 
 
 def between_samples(song: SongSet, brief: Brief) -> Iterator[Finding]:

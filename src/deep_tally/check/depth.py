@@ -44,7 +44,7 @@ def low(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def _is_padded(track: Track, brief: Brief) -> bool:
     if track.format is None or track.measures is None or not track.is_heard:
         return False
-    used, held = track.measures.bits_in_use, track.format.bits
+    used, held = _bits(track), track.format.bits
     if not used or held is None:
         return False
     if track.format.sample_format == "float":
@@ -52,17 +52,38 @@ def _is_padded(track: Track, brief: Brief) -> bool:
     return used <= held - brief.threshold("depth.padded_spare_bits")
 
 
+def _bits(track: Track) -> int | None:
+    """Bits in use; of a file that was given a gain after it was rounded, those it was rounded to."""
+    if track.measures is None:
+        return None
+    used, grid = track.measures.bits_in_use, track.measures.value_grid
+    return min(used, grid.bits) if used and grid is not None else used
+
+
+def _gain_db(track: Track) -> float | None:
+    """The gain a file was given after it was rounded to fewer bits; None where its bits show by themselves."""
+    measures = track.measures
+    if measures is None or measures.value_grid is None or _bits(track) == measures.bits_in_use:
+        return None
+    return measures.value_grid.gain_db
+
+
 def padded(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Fewer bits in use than the container holds."""
     heard = [t for t in song.asked if t.is_heard]
     found = [t for t in heard if _is_padded(t, brief)]
-    poor = [t for t in found if t.measures is not None and (t.measures.bits_in_use or 0) < brief.bits_min]
+    poor = [t for t in found if (_bits(t) or 0) < brief.bits_min]
     if is_most(len(poor), len(heard)):
-        bits = max(t.measures.bits_in_use or 0 for t in poor if t.measures is not None)
+        bits = max(_bits(t) or 0 for t in poor)
         yield about("depth.padded", Action.ASK, poor, kind="question", bits=bits)
         found = [t for t in found if t not in poor]
     for track in found:
         if track.measures is not None and track.format is not None:
             yield about(
-                "depth.padded", Action.NOTE, track, bits=track.measures.bits_in_use, container_bits=track.format.bits
+                "depth.padded",
+                Action.NOTE,
+                track,
+                bits=_bits(track),
+                container_bits=track.format.bits,
+                gain_db=_gain_db(track),
             )

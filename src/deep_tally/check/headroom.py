@@ -2,39 +2,68 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
 from deep_tally.check._build import about, is_most, place_at
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
-from deep_tally.model.findings import Action, Finding
+from deep_tally.model.findings import Action, Finding, Place
 
 _FEW_BITS = 16
+_DB_PER_BIT = 6.0206
+_STRETCHES_LEAST = 20
+_MAIN_OUTPUT_DBFS = -3.0
+"""A limiter on a main output works just under full scale (common practice)."""
+_CEILING_FILES = 3
+_EXACT_DIGITS = 5
+
+
+def _levels(track: Track, brief: Brief) -> list[tuple[str, float, tuple[float, float]]]:
+    """What is asked of a file's level: (which, its value, the window)."""
+    if track.measures is None or track.measures.peak_frame is None:
+        return []
+    asked = [("peak", track.measures.sample_peak_dbfs, brief.peak_window_dbfs)]
+    if brief.rms_window_dbfs is not None:
+        asked.append(("rms", track.measures.rms_dbfs, brief.rms_window_dbfs))
+    return asked
 
 
 def hot(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The peak is over the window by more than the tolerance."""
-    upper = brief.peak_window_dbfs[1]
+    """The peak, or the RMS where that is asked, is over its window by more than the tolerance."""
     action = Action.FIX if brief.levels == "headroom" else Action.NOTE
+    tolerance = brief.threshold("headroom.tolerance_db")
     for track in song.asked:
-        if track.measures is None or track.measures.peak_frame is None:
-            continue
-        peak = track.measures.sample_peak_dbfs
-        if peak > upper + brief.threshold("headroom.tolerance_db"):
+        over = [(v - w[1], by, v) for by, v, w in _levels(track, brief) if v > w[1] + tolerance]
+        if over and track.measures is not None and track.measures.peak_frame is not None:
+            excess, by, value = max(over)
             place = place_at(track, track.measures.peak_frame)
-            yield about("headroom.hot", action, track, places=place, dbfs=peak, db=peak - upper)
+            yield about("headroom.hot", action, track, places=place, dbfs=value, db=excess, by=by)
 
 
 def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The peak is under the window; with few bits that costs resolution."""
-    lower = brief.peak_window_dbfs[0]
+    """The peak, or the RMS where that is asked, is under its window; with few bits in use that costs resolution."""
     for track in song.asked:
         if track.measures is None or track.format is None or not track.is_heard:
             continue
-        peak = track.measures.sample_peak_dbfs
-        if peak < lower:
-            few = track.format.sample_format == "int" and (track.format.bits or 0) <= _FEW_BITS
-            yield about("headroom.quiet", Action.ASK if few else Action.NOTE, track, dbfs=peak, db=lower - peak)
+        under = [(w[0] - v, by, v) for by, v, w in _levels(track, brief) if v < w[0]]
+        if not under:
+            continue
+        lack, by, value = max(under)
+        used = track.measures.bits_in_use or _FEW_BITS + 1
+        bits = used + track.measures.sample_peak_dbfs / _DB_PER_BIT
+        is_poor = track.format.sample_format == "int" and bits < brief.threshold("depth.quiet_bits")
+        floor = max(track.measures.edges.lead_floor_dbfs, track.measures.edges.tail_floor_dbfs)
+        yield about(
+            "headroom.quiet",
+            Action.ASK if is_poor else Action.NOTE,
+            track,
+            dbfs=value,
+            db=lack,
+            by=by,
+            bits=round(bits, 1),
+            floor_dbfs=floor,
+        )
 
 
 def normalised(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -69,11 +98,63 @@ def _nearest(levels: Sequence[tuple[float, Track]], spread: float) -> list[tuple
     return best
 
 
+def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Two or more files, not most, peak at exactly one value, without flat tops: a protection moved just these."""
+    twins = song.comparison.twin_paths()
+    groups: defaultdict[float, list[Track]] = defaultdict(list)
+    for track in song.asked:
+        is_lossless = track.format is not None and track.format.sample_format != "lossy"
+        if is_lossless and track.measures is not None and track.is_heard and not track.measures.flat_tops.runs.count():
+            groups[round(track.measures.sample_peak_dbfs, _EXACT_DIGITS)].append(track)
+    for peak, tracks in sorted(groups.items(), reverse=True):
+        alike = [t for t in tracks if not any(frozenset((t.path, o.path)) in twins for o in tracks)]
+        if len(alike) >= 2 and not is_most(len(alike), len(song.asked)):
+            yield about("headroom.same-peak", Action.NOTE, alike, dbfs=peak, files=len(alike))
+
+
+def _is_held(track: Track, brief: Brief) -> bool:
+    """Whether crest factor and density say that something held the level."""
+    if track.measures is None or track.measures.density.crest_db is None:
+        return False
+    density = track.measures.density
+    share, crest = density.near_peak_share, density.crest_db or 0.0
+    # A steady synth, organ or sub holds its RMS as well as its peak; a limiter holds the peak of what moves.
+    if density.sounding < _STRETCHES_LEAST or density.near_peak_spread_db < brief.threshold("headroom.held_spread_db"):
+        return False
+    dense = share > brief.threshold("headroom.held_share_dense") and crest < brief.threshold("headroom.held_crest_db")
+    return share > brief.threshold("headroom.held_share") or dense
+
+
+def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Three or more files are held at one ceiling just under full scale: a limiter on the main output is in each."""
+    held = [
+        (t.measures.sample_peak_dbfs, t)
+        for t in song.asked
+        if t.measures is not None and _is_held(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
+    ]
+    near = _nearest(held, brief.threshold("headroom.shared_peak_db"))
+    if len(near) >= _CEILING_FILES:
+        ceiling = sum(value for value, _ in near) / len(near)
+        yield about("headroom.shared-ceiling", Action.ASK, [t for _, t in near], dbfs=ceiling, files=len(near))
+
+
+def limited(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The level sits close under the peak: a limiter held it. Steady synths look the same, so this is only a note."""
+    for track in song.asked:
+        if track.measures is not None and _is_held(track, brief):
+            density = track.measures.density
+            yield about("headroom.limited", Action.NOTE, track, share=density.near_peak_share, db=density.crest_db)
+
+
 def dc(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A constant offset."""
+    """A constant offset, or a zero line that steps from one value to another."""
     least = 10 ** (brief.threshold("headroom.dc_dbfs") / 20)
     for track in song.asked:
-        if track.measures is not None and track.is_heard:
-            offset = max(track.measures.dc_offset, key=abs)
-            if abs(offset) > least:
-                yield about("headroom.dc", Action.FIX, track, share=offset)
+        if track.measures is None or not track.is_heard:
+            continue
+        offset, step = max(track.measures.dc_offset, key=abs), track.measures.offset_step
+        if step is not None:
+            place = Place(path=track.path, frame=step.frame, frames=1, channel=step.channel)
+            yield about("headroom.dc", Action.FIX, track, places=(place,), share=step.after, share_before=step.before)
+        elif abs(offset) > least:
+            yield about("headroom.dc", Action.FIX, track, share=offset)

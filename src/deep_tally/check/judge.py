@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
 from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Intake
 
 
-def judge(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
+def judge(
+    intake: Intake,
+    tracks: Sequence[Track],
+    brief: Brief,
+    *,
+    comparisons: Mapping[str, Comparison] = MappingProxyType({}),
+) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
 
     Parameters
@@ -22,8 +30,11 @@ def judge(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
         What came.
     tracks : sequence of Track
         The measured files, in any order; files not measured yet may be missing.
+    brief : Brief
+    comparisons : mapping of song to Comparison
+        How the files of each song (by its name in the intake) relate, as far as that is known.
     """
-    sets = tuple(_song_set(intake, name, tracks, brief) for name in intake.songs)
+    sets = tuple(_song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())) for name in intake.songs)
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
@@ -49,9 +60,17 @@ def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
     )
 
 
-def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief) -> SongSet:
+def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, comparison: Comparison) -> SongSet:
     order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
+    modified_s = {e.path: e.mtime_ns / 1e9 for e in intake.entries if e.song == song and e.mtime_ns}
     ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
     facts = facts_of(intake, song, ordered)
     name = song if len(intake.songs) > 1 else facts.title or song
-    return SongSet(name=name, tracks=ordered, facts=facts, common=find_common(ordered, brief))
+    return SongSet(
+        name=name,
+        tracks=ordered,
+        facts=facts,
+        common=find_common(ordered, brief),
+        comparison=comparison,
+        modified_s=modified_s,
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from itertools import pairwise
 
@@ -68,20 +69,28 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
         return
     tolerance_ms = brief.threshold("length.tolerance_ms")
     slightly = []
+    alike: defaultdict[tuple[int, bool], list[Track]] = defaultdict(list)
     for track in song.asked:
         lack_ms = _lack_s(track, song) * 1000
         if 0 < lack_ms <= tolerance_ms:
             slightly.append(track)
-        elif lack_ms > tolerance_ms and track.format is not None:
-            cut = ends_while_sounding(track, brief)
-            yield about(
-                "length.short",
-                Action.ASK if cut else Action.FIX,
-                track,
-                places=place_at(track, max(0, track.format.frames - 1)),
-                ms=lack_ms,
-                frames=round(lack_ms / 1000 * track.format.rate_hz),
-            )
+        elif lack_ms > tolerance_ms:
+            # What ends at one moment was exported to one end: it is told once.
+            at_sound = begins_at_sound(track, brief)
+            key = (round(lack_ms), ends_while_sounding(track, brief))
+            alike[key if not at_sound else (-len(alike) - 1, key[1])].append(track)
+    for (_, cut), tracks in alike.items():
+        lack_ms = max(_lack_s(t, song) for t in tracks) * 1000
+        rate = tracks[0].format.rate_hz if tracks[0].format is not None else 1
+        ends = [p for t in tracks if t.format is not None for p in place_at(t, max(0, t.format.frames - 1))]
+        yield about(
+            "length.short",
+            Action.ASK if cut else Action.FIX,
+            tracks,
+            places=ends,
+            ms=lack_ms,
+            frames=round(lack_ms / 1000 * rate),
+        )
     if slightly:
         yield about("length.short", Action.NOTE, slightly, ms=max(_lack_s(t, song) for t in slightly) * 1000)
 

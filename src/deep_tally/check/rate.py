@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from deep_tally.check._build import about
+from deep_tally.check._build import about, is_most
+from deep_tally.check.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing, source_rate
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.files import Role
@@ -37,3 +38,31 @@ def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
         return
     same = [t for t in song.asked if t.format is not None and t.format.rate_hz == common]
     yield about("rate.off-brief", Action.ASK, same, rate=common, wanted=tuple(str(r) for r in brief.rates))
+
+
+def upsampled(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The content ends at a sharp edge where a lower sample rate ends: converted up from it.
+
+    A one-shot of another rate does that rightly: only an edge far under half the rate, or one that most of the set
+    shares, is asked about.
+    """
+    for track in song.asked:
+        edge = edge_of(track)
+        if edge is None or track.format is None or is_lossy_edge(edge):
+            continue
+        source = source_rate(edge, track.format.rate_hz)
+        if source is None:
+            continue
+        is_far = edge.edge_hz < brief.threshold("rate.upsampled_share") * track.format.rate_hz / 2
+        asked = is_clear(edge, brief) and (is_far or is_most(sharing(song, edge), len(song.asked)))
+        yield about(
+            "rate.upsampled",
+            Action.ASK if asked else Action.NOTE,
+            track,
+            kind="question",
+            confidence=0.85 if is_clear(edge, brief) else 0.6,
+            edge_hz=edge.edge_hz,
+            db=edge.drop_db,
+            source_rate=source,
+            rate=track.format.rate_hz,
+        )

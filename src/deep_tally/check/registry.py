@@ -47,21 +47,28 @@ CHECKS = (
     Check("length.idle-tail", length.idle_tail),
     Check("rate.differs", rate.differs),
     Check("rate.off-brief", rate.off_brief),
+    Check("rate.upsampled", rate.upsampled),
     Check("depth.differs", depth.differs),
     Check("depth.low", depth.low),
     Check("depth.padded", depth.padded),
     Check("clipping.baked", clipping.baked),
+    Check("clipping.earlier", clipping.earlier),
     Check("clipping.over", clipping.over),
     Check("clipping.between-samples", clipping.between_samples),
     Check("headroom.hot", headroom.hot),
     Check("headroom.quiet", headroom.quiet),
     Check("headroom.normalised", headroom.normalised),
+    Check("headroom.same-peak", headroom.same_peak),
+    Check("headroom.shared-ceiling", headroom.shared_ceiling),
+    Check("headroom.limited", headroom.limited),
     Check("headroom.dc", headroom.dc),
     Check("channels.same", channels.same),
     Check("channels.panned-mono", channels.panned_mono),
     Check("channels.one-side", channels.one_side),
     Check("channels.opposed", channels.opposed),
     Check("channels.near-mono", channels.near_mono),
+    Check("channels.split-pair", channels.split_pair),
+    Check("channels.unrelated", channels.unrelated),
     Check("channels.many", channels.many),
     Check("name.generic", name.generic),
     Check("name.characters", name.characters),
@@ -74,11 +81,20 @@ CHECKS = (
     Check("content.damaged", content.damaged),
     Check("content.empty", content.empty),
     Check("content.nonfinite", content.nonfinite),
+    Check("content.dropout", content.dropout),
     Check("content.lossy", content.lossy),
+    Check("content.lossy-origin", content.lossy_origin),
+    Check("content.twin", content.twin),
+    Check("content.holds-another", content.holds_another),
+    Check("content.sum-of", content.sum_of),
     Check("content.no-rough-mix", content.no_rough_mix),
     Check("content.several-mixes", content.several_mixes),
+    Check("content.two-exports", content.two_exports),
+    Check("content.hum", content.hum),
 )
 """Every check, in the order findings are shown."""
+
+_SILENT_UNDER, _NOTE_UNDER = 0.5, 0.8
 
 CODES = tuple(check.code for check in CHECKS)
 if len(set(CODES)) != len(CODES):
@@ -87,8 +103,22 @@ if len(set(CODES)) != len(CODES):
 
 def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     """All findings of a set: absorbed ones under their roots, and what most files share told once."""
-    found = [replace(finding, song=song.name) for check in CHECKS for finding in check.find(song, brief)]
+    found = [
+        replace(sure, song=song.name)
+        for check in CHECKS
+        for finding in check.find(song, brief)
+        if (sure := _as_sure(finding)) is not None
+    ]
     return tuple(sorted(_tell_once(absorb(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
+
+
+def _as_sure(finding: Finding) -> Finding | None:
+    """A finding with no more weight than its confidence gives it."""
+    if finding.confidence < _SILENT_UNDER:
+        return None
+    if finding.confidence < _NOTE_UNDER and finding.action is not Action.NOTE:
+        return replace(finding, action=Action.NOTE, kind=None)
+    return finding
 
 
 def _tell_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -14,6 +16,7 @@ _SOUNDING_UNDER_LOUDEST_DB = 30.0
 _SOUNDING_DBFS = -70.0
 _NEAR_PEAK_DB = 0.3
 _ACTIVE_DBFS = -66.0
+_ACTIVE_SHARE = 1e-3
 
 
 def sounding_stretches(windows: Windows, rate_hz: int) -> tuple[NDArray[np.bool_], Windows]:
@@ -38,6 +41,11 @@ def density(windows: Windows, sounding: NDArray[np.bool_], stretches: Windows) -
     highest = float(peak.max(initial=0.0))
     near = peak[sounding] >= highest * amplitude(-_NEAR_PEAK_DB)
     square = stretches.energy[:, 0] / np.float32(stretches.frames)
+    # A stretch that a gate opens or shuts in is as loud as the part of it that sounds.
+    active = windows.energy > _ACTIVE_SHARE * windows.energy.max(initial=0.0)
+    ones = active.astype(np.float32)
+    counts = replace(windows, low=ones, high=ones, energy=ones).grouped(stretches.frames // windows.frames)
+    levels = 10 * np.log10(square[sounding][near] / np.maximum(1.0, counts.energy[:, 0][sounding][near]))
     loud = np.flatnonzero(sounding)
     loud = loud[np.argsort(-square[loud], kind="stable")][: -(-len(loud) // 4)]
     crest = None
@@ -47,6 +55,7 @@ def density(windows: Windows, sounding: NDArray[np.bool_], stretches: Windows) -
     return Density(
         sounding=int(sounding.sum()),
         near_peak_share=float(near.mean()) if len(near) else 0.0,
+        near_peak_spread_db=float(np.subtract(*np.percentile(levels, (84, 16)))) / 2 if len(levels) else 0.0,
         crest_db=crest,
         active_windows=int((windows.energy[:, 0] > least).sum()),
         window_frames=windows.frames,

@@ -140,6 +140,7 @@ class Brief(_Part):
     )
     containers: Annotated[tuple[str, ...], Field(strict=False)] | None = None
     levels: Literal["headroom", "untouched", "as-rough-mix"] = "headroom"
+    rms_window_dbfs: PeakWindow | None = None
     peak_window_dbfs: PeakWindow = (-30.0, -6.0)
     length: LengthAsked = LengthAsked()
     stereo: Literal["either", "one-file", "two-monos"] = "either"

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
@@ -58,12 +60,22 @@ class Common:
 
 @dataclass(frozen=True, kw_only=True)
 class SongSet:
-    """The files of one song."""
+    """The files of one song.
+
+    Attributes
+    ----------
+    comparison : Comparison
+        How they relate to each other; empty until they were compared.
+    modified_s : mapping of path to float
+        When each file was last written, in seconds since 1970, as far as that is known.
+    """
 
     name: str
     tracks: tuple[Track, ...]
     facts: SongFacts
     common: Common
+    comparison: Comparison = field(default_factory=Comparison)
+    modified_s: Mapping[str, float] = field(default_factory=dict)
 
     @cached_property
     def asked(self) -> tuple[Track, ...]:

@@ -125,6 +125,8 @@ class Density:
         Stretches of 50 ms that sound: within 30 dB of the loudest and over -70 dBFS.
     near_peak_share : float
         Of those, how many peak within 0.3 dB of the file's peak.
+    near_peak_spread_db : float
+        How the RMS of those spreads (half of what the middle 68 % span): a limiter holds peaks, a steady synth both.
     crest_db : float or None
         Mean crest factor, peak over plain RMS, of their loudest quarter.
     active_windows : int
@@ -133,6 +135,7 @@ class Density:
 
     sounding: int = 0
     near_peak_share: float = 0.0
+    near_peak_spread_db: float = 0.0
     crest_db: float | None = None
     active_windows: int = 0
     window_frames: int = 1

@@ -67,16 +67,136 @@ def _none(facts: Facts) -> str:
     return ""
 
 
-def _baked(f: Facts) -> str:
+def _flat(f: Facts, where: str) -> str:
     runs, longest = int(f.number("runs")), int(f.number("longest_run"))
     worst = f.at(f.number("longest_at"))
     if runs == 1:
-        return f"1 place at full scale, {longest} samples long, at {worst}"
-    return f"{runs} places at full scale, first at {f.first_place}; the longest is {longest} samples, at {worst}"
+        return f"1 place {where}, {longest} samples long, at {worst}"
+    told = f"{runs} places {where}, {duration(f.number('ms'))} in all, first at {f.first_place}"
+    return f"{told}; the longest is {longest} samples, at {worst}{_together(f)}"
+
+
+def _together(f: Facts) -> str:
+    """The passage that several files share."""
+    others = f.number("at_once") - 1
+    if others < 1:
+        return ""
+    return f"; at {f.at(f.number('at_once_frame'))} together with {count(int(others), 'other file')}"
+
+
+def _baked(f: Facts) -> str:
+    return _flat(f, "at full scale")
+
+
+def _square(f: Facts) -> str:
+    return f"flat at full scale for {f.number('share') * 100:.0f} % of the time it sounds"
+
+
+def _earlier(f: Facts) -> str:
+    return _flat(f, f"where the top is flat, all at {decibels(f.number('dbfs'), 'dBFS')}")
 
 
 def _over(f: Facts) -> str:
-    return f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}; the waveform is intact"
+    told = f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}"
+    if f.number("flat_tops") > 0:
+        return f"{told}; its tops are flat there, and turning it down leaves them so"
+    down = f"; {decibels(f.number('set_db'))} down, like all the others, and nothing is lost"
+    return f"{told}; the waveform is intact{_together(f)}{down}"
+
+
+def _partner(f: Facts) -> str:
+    return str(f.evidence.get("partner", "")).rpartition("/")[2]
+
+
+def _edge(f: Facts) -> str:
+    return f"nothing above {f.number('edge_hz') / 1000:.1f} kHz, where it falls by {decibels(f.number('db'))}"
+
+
+def _upsampled(f: Facts) -> str:
+    return f"{_edge(f)}; a {kilohertz(f.number('source_rate'))} file ends there"
+
+
+def _lossy_origin(f: Facts) -> str:
+    others = int(f.number("files")) - 1
+    shared = (
+        f", as {count(others, 'other file')} do" if others > 1 else ", as one other file does" if others == 1 else ""
+    )
+    return f"{_edge(f)}{shared}; lossy encoders end there"
+
+
+def _padded(f: Facts) -> str:
+    gain = f.number("gain_db")
+    told = f"only {f.number('bits'):.0f} bits in use"
+    if math.isinf(gain) or abs(gain) < 0.05:
+        return told
+    return f"{told}, {'turned down' if gain < 0 else 'raised'} by {decibels(abs(gain))} afterwards"
+
+
+def _level(f: Facts) -> str:
+    """The level that is outside its window, and by how much."""
+    value = level(f.number("dbfs"))
+    return f"{value} RMS" if f.evidence.get("by") == "rms" else f"peaks at {value}"
+
+
+def _quiet(f: Facts) -> str:
+    told = f"{_level(f)}, {decibels(f.number('db'))} under the asked window"
+    floor = f.number("floor_dbfs")
+    return told if math.isinf(floor) else f"{told}; its own noise lies at {decibels(floor, 'dBFS')}"
+
+
+def _dc(f: Facts) -> str:
+    share = f"{signed(f.number('share') * 100, digits=2)} % of full scale"
+    if "share_before" in f.evidence:
+        return (
+            f"at {f.first_place} its zero line steps from {signed(f.number('share_before') * 100, digits=2)} to {share}"
+        )
+    return f"its mean lies at {share}"
+
+
+def _near_mono(f: Facts) -> str:
+    if "frames" in f.evidence:
+        late = "right" if f.number("frames") > 0 else "left"
+        by = f"{abs(f.number('frames')):.0f} samples ({duration(abs(f.number('ms')))})"
+        return f"the {late} side is the other one {by} later"
+    return f"they differ by {decibels(f.number('db'))}"
+
+
+def _pair(f: Facts) -> str:
+    together = f.number("level_correlation")
+    moves = "" if math.isinf(together) else f"their levels move together by {together:.2f} of 1, "
+    return f"equally long mono files; {moves}their samples by {signed(f.number('correlation'), digits=2)}"
+
+
+def _dropout(f: Facts) -> str:
+    kind = {"zeros": "silence", "held": "a value held still", "repeated": "a block played twice"}[
+        str(f.evidence["gap"])
+    ]
+    runs, longest = int(f.number("runs")), f"{f.number('longest_run'):.0f} samples ({duration(f.number('ms'))})"
+    if runs == 1:
+        return f"{kind} for {longest} inside the sound, at {f.first_place}"
+    return f"{count(runs, 'gap')} inside the sound, first at {f.first_place}; the longest is {kind} for {longest}"
+
+
+def _twin(f: Facts) -> str:
+    gain = f.number("gain_db")
+    by = f"{decibels(gain)} " if abs(gain) >= 0.05 else ""
+    how = {
+        "exact": "the same samples",
+        "scaled": f"the same sound at {decibels(gain)}",
+        "inverted": f"the same sound {by}inverted",
+        "shifted": f"the same sound {by}{abs(f.number('offset_frames')):.0f} samples ({duration(abs(f.number('ms')))})"
+        f" {'later' if f.number('offset_frames') > 0 else 'earlier'}",
+    }[str(f.evidence["twin"])]
+    return f"{how}; what differs lies {decibels(-f.number('db'))} under it"
+
+
+def _sum(f: Facts) -> str:
+    parts = [p.rpartition("/")[2] for p in f.words("parts")]
+    return f"it is {listed(parts)} added up; what is left lies {decibels(-f.number('db'))} under it"
+
+
+def _exports(f: Facts) -> str:
+    return f"{count(int(f.number('files')), 'file')} differ from the rest by {listed(f.words('by'))}"
 
 
 def _damaged(f: Facts) -> str:
@@ -92,6 +212,8 @@ def _lossy(f: Facts) -> str:
 def _empty(f: Facts) -> str:
     if f.number("frames") == 0:
         return "it holds no samples"
+    if not math.isinf(clicks := f.number("clicks_ms")):
+        return f"only stray clicks, {duration(clicks)} in all, the highest at {decibels(f.number('dbfs'), 'dBFS')}"
     found = f.number("dbfs")
     return "every sample is zero" if math.isinf(found) else f"only noise at {level(found)} RMS"
 
@@ -134,9 +256,11 @@ def _normalised(f: Facts) -> str:
 
 def _opposed(f: Facts) -> str:
     loss = -f.number("db")
+    low, high = f.number("band_low_hz"), f.number("band_high_hz")
+    band = "" if math.isinf(low) else f" between {low:.0f} and {high:.0f} Hz"
     if math.isinf(loss):
-        return "in mono they cancel to silence"
-    return f"in mono {decibels(loss)} are lost"
+        return f"in mono they cancel to silence{band}"
+    return f"in mono {decibels(loss)} are lost{band}"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
@@ -242,6 +366,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _off_brief,
             "The session runs at the asked rate.",
         ),
+        "rate.upsampled": Wording(
+            "Made at a lower sample rate",
+            "{files} seems to be converted up from a lower sample rate",
+            _upsampled,
+            "Converting a finished file up adds no detail; a song made at the lower rate is best mixed there.",
+        ),
         "depth.differs": Wording("Another bit depth", "{files} has another bit depth", _differs_depth),
         "depth.low": Wording(
             "Fewer bits than asked",
@@ -252,7 +382,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "depth.padded": Wording(
             "Fewer bits in use than the file holds",
             "{files} uses fewer bits than it holds",
-            lambda f: f"only {f.number('bits'):.0f} bits in use",
+            _padded,
             "A file that was 16 bit once stays so, whatever holds it.",
         ),
         "clipping.baked": Wording(
@@ -260,6 +390,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Clipping is printed into {files}",
             _baked,
             "The tops are gone for good: turning the file down afterwards does not bring them back.",
+        ),
+        "clipping.earlier": Wording(
+            "Flat tops below full scale",
+            "{files} has flat tops below full scale",
+            _earlier,
+            "It looks clipped first and turned down afterwards: turning it down does not bring the tops back.",
         ),
         "clipping.over": Wording(
             "Over full scale, but intact",
@@ -276,17 +412,15 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "headroom.hot": Wording(
             "Little headroom",
             "{files} has little headroom",
-            lambda f: f"peaks at {level(f.number('dbfs'))}, {decibels(f.number('db'))} over the asked window",
+            lambda f: f"{_level(f)}, {decibels(f.number('db'))} over the asked window",
             "",
             "turn it down, and the others with it, so that the balance stays",
         ),
         "headroom.quiet": Wording(
             "Very quiet",
             "{files} is very quiet",
-            lambda f: (
-                f"peaks at {decibels(f.number('dbfs'), 'dBFS')}, {decibels(f.number('db'))} under the asked window"
-            ),
-            "In 16 bits, raising it raises the noise with it.",
+            _quiet,
+            "With so few bits under it, raising it raises the noise with it.",
         ),
         "headroom.normalised": Wording(
             "Every file was set to one level",
@@ -294,10 +428,31 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _normalised,
             "The balance between the parts is lost.",
         ),
+        "headroom.same-peak": Wording(
+            "Peaks at one and the same value",
+            "These files peak at exactly one value: {files}",
+            lambda f: f"{count(int(f.number('files')), 'file')} peak at exactly {decibels(f.number('dbfs'), 'dBFS')}",
+            "Something may have held or moved just these.",
+        ),
+        "headroom.shared-ceiling": Wording(
+            "Held at one ceiling",
+            "These files are held at one ceiling: {files}",
+            lambda f: f"{count(int(f.number('files')), 'file')} are held at {decibels(f.number('dbfs'), 'dBFS')}",
+            "A limiter on the main output is printed into every export: it moves each part against the others.",
+        ),
+        "headroom.limited": Wording(
+            "The level is held under its peak",
+            "The level of {files} is held under its peak",
+            lambda f: (
+                f"{f.number('share') * 100:.0f} % of its sounding moments peak within 0.3 dB of its highest,"
+                f" the loudest with a crest of {decibels(f.number('db'))}"
+            ),
+            "A limiter does that, and so does some programmed sound.",
+        ),
         "headroom.dc": Wording(
             "Constant offset",
             "{files} carries a constant offset",
-            lambda f: f"its mean lies at {signed(f.number('share') * 100, digits=2)} % of full scale",
+            _dc,
             "",
             "take the offset out",
         ),
@@ -331,7 +486,22 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "channels.near-mono": Wording(
             "The sides hardly differ",
             "The two sides of {files} hardly differ",
-            lambda f: f"they differ by {decibels(f.number('db'))}",
+            _near_mono,
+        ),
+        "channels.split-pair": Wording(
+            "Left and right came apart",
+            "These are the two sides of one stereo sound: {files}",
+            _pair,
+            "",
+            "join them to one stereo file",
+        ),
+        "channels.unrelated": Wording(
+            "Two sounds in one file",
+            "The two sides of {files} are two different sounds",
+            lambda f: (
+                f"their samples move together by {signed(f.number('correlation'), digits=2)} of 1,"
+                f" their levels by {signed(f.number('level_correlation'), digits=2)}"
+            ),
         ),
         "channels.many": Wording(
             "More than two channels",
@@ -408,6 +578,49 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             lambda f: f"{count(int(f.number('runs')), 'place')}, first at {f.first_place}",
             "Played as they are, such values can become a loud click.",
         ),
+        "content.dropout": Wording(
+            "Gaps in the sound",
+            "The sound of {files} has gaps",
+            _dropout,
+            "A gap that short is a click, and what is missing cannot be made up here.",
+        ),
+        "content.lossy-origin": Wording(
+            "Made from a lossy file",
+            "{files} seems to be made from a lossy file",
+            _lossy_origin,
+            "A WAV that was an MP3 once stays one: what the encoder left out is gone.",
+        ),
+        "content.twin": Wording(
+            "The same sound twice",
+            "These files hold the same sound: {files}",
+            _twin,
+            "One of them may be a mistake, and another part missing.",
+        ),
+        "content.holds-another": Wording(
+            "Holds another file's sound",
+            "{files} holds the sound of another file",
+            lambda f: (
+                f"{_partner(f)} sits in it at {decibels(f.number('gain_db'))}, sample by sample, with more besides"
+            ),
+            "Played together that part sounds twice.",
+        ),
+        "content.sum-of": Wording(
+            "The sum of other files",
+            "{files} is the sum of other files",
+            _sum,
+            "Played together those parts sound twice.",
+        ),
+        "content.two-exports": Wording(
+            "Two exports in one folder",
+            "The set seems to come from two exports: {files}",
+            _exports,
+            "What differs between the files may follow from that.",
+        ),
+        "content.hum": Wording(
+            "Mains hum in the pauses",
+            "Mains hum sounds in the pauses of {files}",
+            lambda f: f"{f.number('hz'):.0f} Hz and its multiples at {decibels(f.number('dbfs'), 'dBFS')} together",
+        ),
         "content.lossy": Wording(
             "A lossy format",
             "{files} is in a lossy format",
@@ -432,6 +645,23 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 
 NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
+        "clipping.baked": Wording(
+            "A square wave at full scale",
+            "{files} is a square wave at full scale",
+            _square,
+            "A wave that is flat in every period is a sound, not a fault.",
+        ),
+        "channels.split-pair": Wording(
+            "Named as a pair, but unrelated",
+            "These are named as two sides, but do not move together: {files}",
+            _pair,
+        ),
+        "content.dropout": Wording(
+            "Gaps that may be meant",
+            "The sound of {files} stops and goes on",
+            _dropout,
+            "Gates and chopped parts do that.",
+        ),
         "content.damaged": Wording(
             "It contradicts itself, but can be read",
             "{files} contradicts itself, but all that is there can be read",

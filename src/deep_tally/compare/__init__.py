@@ -1,0 +1,1 @@
+"""What several files' samples tell when they are held against each other."""

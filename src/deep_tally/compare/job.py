@@ -1,0 +1,67 @@
+"""What a worker does for one song when all its files are measured: hold them against each other."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from functools import partial
+
+from deep_tally.measure.apart import OnProgress
+from deep_tally.model.comparison import Comparison
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Entry
+
+
+def is_compared(track: Track) -> bool:
+    """Whether a file takes part: it is asked all questions, has sound, and its samples are its own."""
+    return track.role.is_asked and track.is_heard and track.format is not None and track.format.sample_format != "lossy"
+
+
+def _report(progress: OnProgress, before: int, total: int, number: int) -> None:
+    progress(before + number, total)
+
+
+def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequence[Track]) -> Comparison:
+    """Hold the files of a song against each other; only files of one rate can have samples in common.
+
+    Parameters
+    ----------
+    progress : callable
+        Called with (files read, files in all).
+    entries : sequence of Entry
+    tracks : sequence of Track
+        The same files, measured.
+    """
+    from deep_tally.compare.held import find_held
+    from deep_tally.compare.pairs import find_pairs
+    from deep_tally.compare.sampled import sample
+    from deep_tally.compare.sums import find_sums
+    from deep_tally.compare.twins import find_shifted, find_twins
+
+    by_path = {e.path: e for e in entries}
+    by_rate: defaultdict[int, list[Track]] = defaultdict(list)
+    for track in tracks:
+        if is_compared(track) and track.format is not None:
+            by_rate[track.format.rate_hz].append(track)
+    total = sum(map(len, by_rate.values()))
+    comparison = Comparison()
+    done = 0
+    for group in by_rate.values():
+        if len(group) < 2:
+            continue
+        sampled = sample(group, by_path, partial(_report, progress, done, total))
+        done += len(group)
+        gram = sampled.gram()
+        twins = find_twins(sampled, gram)
+        copies = frozenset(t.path for t in twins)
+        known = frozenset(frozenset((t.path, t.other)) for t in twins)
+        twins += find_shifted(group, by_path, known=known)
+        sums = find_sums(sampled, gram, leave_out=copies)
+        told = copies | {s.path for s in sums}
+        comparison = Comparison(
+            twins=(*comparison.twins, *twins),
+            sums=(*comparison.sums, *sums),
+            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=told)),
+            pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
+        )
+    return comparison

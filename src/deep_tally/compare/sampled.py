@@ -1,0 +1,152 @@
+"""The same few moments of every file of a song, side by side.
+
+A file that is made of others is so at every sample: some thousands of them, taken where each file is loud, show it as
+well as all of them do.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.intake.reading import open_decoded, open_plain
+from deep_tally.intake.sound import SoundReader
+from deep_tally.measure.apart import OnProgress, run_apart
+from deep_tally.model.delivery import Track
+from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import Entry
+
+SPAN = 512
+_PLACES_MOST = 256
+_PLACES_LEAST_EACH, _PLACES_MOST_EACH = 2, 16
+_SPREAD_PLACES = 32
+_BYTES_MOST = 96 << 20
+_SEGMENT_S = 0.4
+_CHUNK_ROWS = 8192
+
+
+@dataclass(frozen=True, slots=True)
+class Sampled:
+    """Samples of several files at the same moments.
+
+    Attributes
+    ----------
+    paths : tuple of str
+        The files.
+    owners : int [shape=(columns,)]
+        Which file each column is a channel of; a file's columns are neighbours, in the order of its channels.
+    places : int [shape=(places,)]
+        First frame of each moment.
+    columns : float32 [shape=(places * SPAN, columns)]
+    """
+
+    paths: tuple[str, ...]
+    owners: NDArray[np.int_]
+    places: NDArray[np.int_]
+    columns: NDArray[np.float32]
+
+    def of(self, file: int) -> NDArray[np.int_]:
+        """The columns of a file."""
+        return np.flatnonzero(self.owners == file)
+
+    def gram(self) -> NDArray[np.float64]:
+        """All products of columns, summed over the rows in double precision."""
+        total = np.zeros((len(self.owners), len(self.owners)))
+        for start in range(0, len(self.columns), _CHUNK_ROWS):
+            rows = self.columns[start : start + _CHUNK_ROWS].astype(np.float64)
+            total += rows.T @ rows
+        return total
+
+
+def sample(tracks: Sequence[Track], entries: Mapping[str, Entry], on_file: Callable[[int], None]) -> Sampled:
+    """Read the moments at which the files are loud, the same for all.
+
+    Parameters
+    ----------
+    tracks : sequence of Track
+        Measured, with sound, of one rate.
+    entries : mapping of path to Entry
+    on_file : callable
+        Called after every file with the number of files read; may raise to end the work.
+    """
+    columns = sum(t.format.channels for t in tracks if t.format is not None)
+    places = _places(tracks, max(_SPREAD_PLACES, _BYTES_MOST // (4 * SPAN * max(1, columns))))
+    read: list[NDArray[np.float32]] = []
+    owners: list[int] = []
+    for number, track in enumerate(tracks):
+        try:
+            samples = read_at(entries[track.path].source, places, SPAN)
+        except UnreadableSound:
+            continue  # it vanished since it was measured: what is said of the others stays true
+        read.append(samples)
+        owners += [number] * samples.shape[1]
+        on_file(number + 1)
+    joined = np.concatenate(read, axis=1) if read else np.empty((0, 0), np.float32)
+    return Sampled(tuple(t.path for t in tracks), np.array(owners, int), np.array(places, int), joined)
+
+
+def _places(tracks: Sequence[Track], most: int) -> list[int]:
+    """First frames of the moments to be read, in order of time."""
+    most = min(most, _PLACES_MOST)
+    each = min(_PLACES_MOST_EACH, max(_PLACES_LEAST_EACH, (most - _SPREAD_PLACES) // max(1, len(tracks))))
+    chosen: set[int] = set()
+    longest = 0
+    for track in tracks:
+        if track.measures is None or track.format is None or not track.measures.overview:
+            continue
+        longest = max(longest, track.format.frames)
+        chosen |= set(_loud(track, each))
+    spread = np.linspace(0, max(0, longest - SPAN), _SPREAD_PLACES + 2)[1:-1].astype(int).tolist()
+    places: list[int] = []
+    for place in sorted(chosen | set(spread)):
+        if not places or place >= places[-1] + SPAN:
+            places.append(place)
+    step = -(-len(places) // most)
+    return places[::step]
+
+
+def _loud(track: Track, count: int) -> list[int]:
+    """The loudest moment of each of the `count` loudest segments of a file."""
+    if track.measures is None or track.format is None:
+        return []
+    level = track.measures.overview[0]
+    loudness = level.rms.max(axis=1)
+    size = max(1, round(_SEGMENT_S * track.format.rate_hz / level.bin_frames))
+    padded = np.pad(loudness, (0, -len(loudness) % size)).reshape(-1, size)
+    order = np.argsort(-padded.max(axis=1), kind="stable")[:count]
+    bins = order * size + padded[order].argmax(axis=1)
+    return [int(b) * level.bin_frames for b in bins if loudness[b] > 0]
+
+
+def read_at(path: Path, places: Sequence[int], span: int) -> NDArray[np.float32]:
+    """Samples at several places, [shape=(places * span, channels)]; past the file's end they are zero.
+
+    Raises
+    ------
+    UnreadableSound
+        The file cannot be opened or read any more.
+    """
+    reader = open_plain(path)
+    if reader is None:
+        return run_apart(_decode_at, lambda done, total: None, path, tuple(places), span)
+    return _read_at(reader, places, span)
+
+
+def _decode_at(progress: OnProgress, path: Path, places: Sequence[int], span: int) -> NDArray[np.float32]:
+    return _read_at(open_decoded(path), places, span)
+
+
+def _read_at(opened: SoundReader, places: Sequence[int], span: int) -> NDArray[np.float32]:
+    with opened as reader:
+        out = np.zeros((len(places) * span, reader.format.channels), np.float32)
+        for number, place in enumerate(places):
+            start = max(0, place)
+            samples = reader.read(start, span - (start - place)).samples if place + span > 0 else np.empty((0, 1))
+            begin = number * span + start - place
+            if len(samples):
+                out[begin : begin + len(samples)] = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+        return out

@@ -1,0 +1,148 @@
+"""Twins: is a file another one at some gain, perhaps inverted, perhaps later?
+
+Two performances are never alike to a thousandth; a copy is, also at another gain. What was processed or coded anew
+leaves more than that, and is left alone.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.compare.sampled import Sampled, read_at
+from deep_tally.measure.decibels import amplitude_db, power_db
+from deep_tally.model.comparison import Twin, TwinKind
+from deep_tally.model.delivery import Track
+from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.files import Entry
+
+TWIN_DB = -60.0
+_SAME_GAIN = 1e-5
+_SHAPE_WITHIN_DB = 0.05
+_LOOKS, _LOOK_FRAMES = 16, 4096
+_FLOOR_DB = -150.0
+
+
+def find_twins(sampled: Sampled, gram: NDArray[np.float64]) -> list[Twin]:
+    """Twins that are in step, each with the first file it is a twin of."""
+    found: list[Twin] = []
+    known: set[int] = set()
+    files = [f for f in range(len(sampled.paths)) if len(sampled.of(f)) and _energy(gram, sampled.of(f)) > 0]
+    for one, other in combinations(files, 2):
+        if one in known or other in known:
+            continue
+        relation = _relation(gram, sampled.of(one), sampled.of(other))
+        if relation is not None and relation[1] < TWIN_DB:
+            gain, residual = relation
+            known.add(other)
+            found.append(
+                Twin(
+                    path=sampled.paths[other],
+                    other=sampled.paths[one],
+                    kind=_kind(gain),
+                    gain_db=amplitude_db(abs(gain)),
+                    offset_frames=0,
+                    residual_db=residual,
+                )
+            )
+    return found
+
+
+def _kind(gain: float) -> TwinKind:
+    return "inverted" if gain < 0 else "exact" if abs(gain - 1) < _SAME_GAIN else "scaled"
+
+
+def _energy(gram: NDArray[np.float64], columns: NDArray[np.int_]) -> float:
+    return float(gram[columns, columns].sum())
+
+
+def _relation(gram: NDArray[np.float64], one: NDArray[np.int_], other: NDArray[np.int_]) -> tuple[float, float] | None:
+    """The gain from one file to the other, and what that leaves of the other in dB; None when channels do not match."""
+    energy = _energy(gram, other)
+    if len(one) == len(other):
+        product = float(gram[one, other].sum())
+        gain = product / _energy(gram, one)
+        left = energy - gain * product
+    elif len(one) == 1:
+        # A mono file against a stereo one that may hold it on both sides.
+        products = gram[one[0], other]
+        gain = float(products[np.abs(products).argmax()]) / _energy(gram, one)
+        left = energy - float(products @ products) / _energy(gram, one)
+        if not products.all():
+            return None
+    elif len(other) == 1:
+        return _relation(gram, other, one)
+    else:
+        return None
+    return gain, max(_FLOOR_DB, power_db(max(0.0, left) / energy))
+
+
+def find_shifted(
+    tracks: Sequence[Track], entries: Mapping[str, Entry], *, known: frozenset[frozenset[str]]
+) -> list[Twin]:
+    """Twins of which one comes later than the other.
+
+    A shift keeps the ratio of peak to energy, and moves the peak by itself: few pairs are left to be looked at.
+    """
+    found: list[Twin] = []
+    order = {t.path: number for number, t in enumerate(tracks)}
+    shapes = sorted(((_shape_db(t), t) for t in tracks), key=lambda pair: pair[0])
+    for index, (shape, one) in enumerate(shapes):
+        for other_shape, other in shapes[index + 1 :]:
+            if other_shape - shape > _SHAPE_WITHIN_DB:
+                break
+            if frozenset((one.path, other.path)) in known:
+                continue
+            first, second = sorted((one, other), key=lambda t: order[t.path])
+            twin = _shifted(first, second, entries)
+            if twin is not None:
+                found.append(twin)
+    return found
+
+
+def _shape_db(track: Track) -> float:
+    """Peak over energy, in dB: the same at any gain and place."""
+    if track.measures is None or track.format is None:
+        return math.inf
+    return track.measures.sample_peak_dbfs - track.measures.rms_dbfs - power_db(track.measures.frames)
+
+
+def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | None:
+    a, b = one.measures, other.measures
+    if a is None or b is None or one.format is None or other.format is None:
+        return None
+    if a.peak_frame is None or b.peak_frame is None or one.format.channels != other.format.channels:
+        return None
+    lag = b.peak_frame - a.peak_frame
+    if not lag or not a.overview:
+        return None
+    level = a.overview[0]
+    loudness = level.rms.max(axis=1)
+    loudest = np.sort(np.argsort(-loudness, kind="stable")[: _LOOKS * 4])[
+        :: max(1, min(len(loudness), _LOOKS * 4) // _LOOKS)
+    ]
+    places = [int(b) * level.bin_frames for b in loudest]
+    try:
+        x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)
+        y = read_at(entries[other.path].source, [p + lag for p in places], _LOOK_FRAMES).astype(np.float64)
+    except UnreadableSound:
+        return None
+    energy, product = float((x * x).sum()), float((x * y).sum())
+    whole = float((y * y).sum())
+    if not energy or not whole:
+        return None
+    residual = power_db(max(0.0, whole - product * product / energy) / whole)
+    if residual >= TWIN_DB:
+        return None
+    return Twin(
+        path=other.path,
+        other=one.path,
+        kind="shifted",
+        gain_db=amplitude_db(abs(product / energy)),
+        offset_frames=lag,
+        residual_db=max(_FLOOR_DB, residual),
+    )

@@ -1,0 +1,66 @@
+"""What several files' samples tell when they are held against each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+TwinKind = Literal["exact", "scaled", "inverted", "shifted"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Twin:
+    """`path` is `other` times a gain, `offset_frames` later; what is left then lies `residual_db` under it."""
+
+    path: str
+    other: str
+    kind: TwinKind
+    gain_db: float
+    offset_frames: int
+    residual_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SumOf:
+    """`path` is the sum of `parts` (path and gain in dB of its stronger side), but for `residual_db`."""
+
+    path: str
+    parts: tuple[tuple[str, float], ...]
+    residual_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Held:
+    """`held` sits inside `path` at a constant gain, sample by sample, with more besides."""
+
+    path: str
+    held: str
+    gain_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pair:
+    """Two files whose names differ in a side mark only.
+
+    `level_correlation` tells how their levels move together over stretches of 50 ms (None for steady ones),
+    `correlation` how their samples do.
+    """
+
+    left: str
+    right: str
+    level_correlation: float | None
+    correlation: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comparison:
+    """All relations between the files of one song."""
+
+    twins: tuple[Twin, ...] = ()
+    sums: tuple[SumOf, ...] = ()
+    held: tuple[Held, ...] = ()
+    pairs: tuple[Pair, ...] = ()
+
+    def twin_paths(self) -> frozenset[frozenset[str]]:
+        """The pairs of files that are twins."""
+        return frozenset(frozenset((t.path, t.other)) for t in self.twins)
