@@ -9,7 +9,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,17 +19,19 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from deep_tally import __version__
 from deep_tally.check.judge import judge
+from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpt
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, read_brief
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.reply.numbers import count, listed
-from deep_tally.session.recall import recall_or_measure
+from deep_tally.session.recall import recall_or_compare, recall_or_measure
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
@@ -75,8 +77,12 @@ class CheckState(QObject):
         self.intake: Intake | None = None
         self.measuring: Measuring | None = None
         self.delivery: Delivery | None = None
+        self.comparing: Comparing | None = None
         self.job: Job = recall_or_measure
         """What a worker does for one file."""
+        self.compare_job: CompareJob = recall_or_compare
+        """What a worker does for the files of one song."""
+        self._compared: dict[Key, Comparison] = {}
         self.undo_stack = QUndoStack(self)
         self._found: Intake | None = None
         self._asked_for: tuple[tuple[Path, ...], Path | None] = ((), None)
@@ -108,8 +114,10 @@ class CheckState(QObject):
 
     @property
     def is_measuring(self) -> bool:
-        """Whether files are being measured."""
-        return self.measuring is not None and not self.measuring.is_done
+        """Whether files are being measured, or held against each other."""
+        if self.measuring is not None and not self.measuring.is_done:
+            return True
+        return self.comparing is not None and not self.comparing.is_done
 
     @property
     def tracks(self) -> tuple[Track, ...]:
@@ -168,6 +176,8 @@ class CheckState(QObject):
         self._crew.cancel()
         if self.measuring is not None and self.is_measuring:
             self.measuring.cancel()
+            if self.comparing is not None:
+                self.comparing.cancel()
             self._judge()
 
     def choose_brief(self, path: Path) -> None:
@@ -223,10 +233,11 @@ class CheckState(QObject):
         self.intake = replace(self.intake, entries=entries)
         self.delivery = None
         self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
+        self.comparing = None
         self._timer.start()
         self.corrected.emit()
         if self.measuring.is_done:
-            self._judge()
+            self._compare()
 
     def request_excerpt(self, track: Track, start: int, frames: int) -> None:
         """Ask for samples of a file; `excerpt_came` brings them. A newer request replaces waiting ones."""
@@ -255,12 +266,14 @@ class CheckState(QObject):
                     self._start(report)
             elif report.job == _DEMO and not isinstance(report, Progress):
                 self._open_made(report)
+            elif self.comparing is not None and self.comparing.take(report):
+                continue
             elif self.measuring is not None and (track := self.measuring.take(report)) is not None:
                 self.measured.emit(track)
         if moved and self.measuring is not None:
-            self.progressed.emit()
             if self.measuring.is_done and self.delivery is None:
-                self._judge()
+                self._compare()
+            self.progressed.emit()
         if not self._crew.is_busy and not self._readers.is_busy:
             self._timer.stop()
         else:
@@ -286,11 +299,12 @@ class CheckState(QObject):
         self.undo_stack.clear()
         self.delivery = None
         self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
+        self.comparing = None
         self.opened.emit(self._is_again)
         if words:
             self.read_again.emit(words)
         if self.measuring.is_done:
-            self._judge()
+            self._compare()
         self._leave(before)
 
     def _open_made(self, report: Returned | Failed) -> None:
@@ -299,10 +313,27 @@ class CheckState(QObject):
         else:
             self.refused.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
 
+    def _compare(self) -> None:
+        """When all is measured, hold the files against each other; then judge."""
+        if self.intake is None or self.measuring is None:
+            return
+        if self.comparing is None:
+            known = self._compared
+            self.comparing = Comparing(
+                self.intake, self.measuring.tracks, self._crew, job=self.compare_job, known=known
+            )
+            self._timer.start()
+        if self.comparing.is_done:
+            self._judge()
+
     def _judge(self) -> None:
-        if self.intake is not None and self.measuring is not None:
-            self.delivery = judge(self.intake, self.measuring.tracks, self.brief)
-            self.judged.emit()
+        if self.intake is None or self.measuring is None:
+            return
+        comparisons: Mapping[str, Comparison] = {}
+        if self.comparing is not None:
+            self._compared, comparisons = self.comparing.found, self.comparing.by_song
+        self.delivery = judge(self.intake, self.measuring.tracks, self.brief, comparisons=comparisons)
+        self.judged.emit()
 
 
 class _Correction(QUndoCommand):

@@ -511,8 +511,13 @@ class Window(QMainWindow):
             self._telling.start()
 
     def _show_progress(self) -> None:
-        measuring = self.state.measuring
-        if measuring is None or measuring.is_done:
+        measuring, comparing = self.state.measuring, self.state.comparing
+        if measuring is None:
+            return
+        if measuring.is_done:
+            if comparing is not None and not comparing.is_done:
+                self.progress_words.setText("All measured, now holding the files against each other")
+                self.progress_bar.setValue(round(comparing.share * 1000))
             return
         done, total = measuring.counts
         name = readable((measuring.at_work or "").rpartition("/")[2])

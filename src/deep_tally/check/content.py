@@ -105,13 +105,16 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track in song.asked:
         if track.measures is None or track.format is None or not track.measures.gaps.count:
             continue
-        gaps, rate = track.measures.gaps, track.format.rate_hz
-        is_short = [gap.kind == "repeated" or gap.frames / rate * 1000 < shortest for gap in gaps.places]
-        recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(gaps.places)
-        if recurs and not any(is_short):
-            continue  # the rests of a gated or chopped part
-        asked = not recurs and any(is_short)
-        shown = [gap for gap, short in zip(gaps.places, is_short, strict=True) if short or not asked]
+        rate = track.format.rate_hz
+        places: Sequence[Gap] = track.measures.gaps.places
+        recurs = track.measures.gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
+        if recurs:
+            # Values held over and over are the steps of a square wave, long rests those of a gate.
+            places = [gap for gap in places if gap.kind != "held"]
+            if 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
+                continue
+        asked = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
+        shown = [gap for gap in places if _is_short(gap, rate, shortest)] if asked else places
         longest = max(shown, key=lambda gap: gap.frames)
         yield about(
             "content.dropout",
@@ -119,7 +122,6 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
             track,
             confidence=0.9,
             places=[Place(path=track.path, frame=g.frame, frames=g.frames) for g in shown],
-            places_total=gaps.count if len(shown) == len(gaps.places) else len(shown),
             runs=len(shown),
             longest_run=longest.frames,
             ms=longest.frames / rate * 1000,
@@ -127,6 +129,10 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
             dbfs=longest.before_dbfs,
             recurring=int(recurs),
         )
+
+
+def _is_short(gap: Gap, rate_hz: int, shortest_ms: float) -> bool:
+    return gap.kind == "repeated" or gap.frames / rate_hz * 1000 < shortest_ms
 
 
 def _is_regular(gaps: Sequence[Gap]) -> bool:

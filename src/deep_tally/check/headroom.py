@@ -17,6 +17,7 @@ _MAIN_OUTPUT_DBFS = -3.0
 """A limiter on a main output works just under full scale (common practice)."""
 _CEILING_FILES = 3
 _EXACT_DIGITS = 5
+_PROTECTED_DBFS = -6.0
 
 
 def _levels(track: Track, brief: Brief) -> list[tuple[str, float, tuple[float, float]]]:
@@ -99,7 +100,10 @@ def _nearest(levels: Sequence[tuple[float, Track]], spread: float) -> list[tuple
 
 
 def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Two or more files, not most, peak at exactly one value, without flat tops: a protection moved just these."""
+    """Two or more files, not most, peak at exactly one value, without flat tops: a protection moved just these.
+
+    Far under full scale no protection works: there, one-shots of one sample library peak alike.
+    """
     twins = song.comparison.twin_paths()
     groups: defaultdict[float, list[Track]] = defaultdict(list)
     for track in song.asked:
@@ -107,6 +111,8 @@ def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if is_lossless and track.measures is not None and track.is_heard and not track.measures.flat_tops.runs.count():
             groups[round(track.measures.sample_peak_dbfs, _EXACT_DIGITS)].append(track)
     for peak, tracks in sorted(groups.items(), reverse=True):
+        if peak < _PROTECTED_DBFS:
+            continue
         alike = [t for t in tracks if not any(frozenset((t.path, o.path)) in twins for o in tracks)]
         if len(alike) >= 2 and not is_most(len(alike), len(song.asked)):
             yield about("headroom.same-peak", Action.NOTE, alike, dbfs=peak, files=len(alike))
@@ -119,7 +125,7 @@ def _is_held(track: Track, brief: Brief) -> bool:
     density = track.measures.density
     share, crest = density.near_peak_share, density.crest_db or 0.0
     # A steady synth, organ or sub holds its RMS as well as its peak; a limiter holds the peak of what moves.
-    if density.sounding < _STRETCHES_LEAST or density.near_peak_spread_db < brief.threshold("headroom.held_spread_db"):
+    if density.sounding < _STRETCHES_LEAST or density.near_peak_step_db < brief.threshold("headroom.held_step_db"):
         return False
     dense = share > brief.threshold("headroom.held_share_dense") and crest < brief.threshold("headroom.held_crest_db")
     return share > brief.threshold("headroom.held_share") or dense

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -11,12 +11,15 @@ from typing import TYPE_CHECKING
 import click
 
 from deep_tally.check.judge import judge
+from deep_tally.compare.job import compare_song
+from deep_tally.compare.run import Comparing
 from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
 from deep_tally.measure.job import measure_entry
-from deep_tally.measure.run import Job, Measuring
+from deep_tally.measure.run import Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, read_brief
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
 from deep_tally.model.findings import Action, count_findings
@@ -26,7 +29,7 @@ from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.save import require_form, save_reply, save_text
 from deep_tally.reply.words import Speaker
-from deep_tally.session.recall import recall_or_measure
+from deep_tally.session.recall import recall_or_compare, recall_or_measure
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -62,8 +65,8 @@ def run_check(
     with unpack_folder() as unpack_into:
         with _progress(shown) as show:
             intake = take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=show.step)
-            tracks = _measure(intake, show, measure_entry if no_cache else recall_or_measure)
-        delivery = judge(intake, tracks, asked)
+            tracks, comparisons = _measure(intake, show, cached=not no_cache)
+        delivery = judge(intake, tracks, asked, comparisons=comparisons)
         client_files = intake.client_files
     if json_path == "-":
         click.echo(to_json(delivery), nl=False)
@@ -78,13 +81,19 @@ def run_check(
     return int(any(f.action is Action.ASK for f in delivery.findings))
 
 
-def _measure(intake: Intake, show: _Show, job: Job) -> tuple[Track, ...]:
+def _measure(intake: Intake, show: _Show, *, cached: bool) -> tuple[tuple[Track, ...], Mapping[str, Comparison]]:
+    """Measure all files, then hold those of each song against each other."""
     crew = Crew()
     try:
-        measuring = Measuring(intake, crew, job=job)
+        measuring = Measuring(intake, crew, job=recall_or_measure if cached else measure_entry)
         while not measuring.is_done:
             show.measured(measuring, measuring.poll(_POLL_S))
-        return measuring.tracks
+        comparing = Comparing(intake, measuring.tracks, crew, job=recall_or_compare if cached else compare_song)
+        while not comparing.is_done:
+            for report in crew.poll(_POLL_S):
+                comparing.take(report)
+            show.compared(comparing)
+        return measuring.tracks, comparing.by_song
     finally:
         crew.close()
 
@@ -97,6 +106,9 @@ class _Show:
 
     def measured(self, measuring: Measuring, done: list[Track]) -> None:
         """Called after every poll with the tracks that came."""
+
+    def compared(self, comparing: Comparing) -> None:
+        """Called after every poll while files are held against each other."""
 
 
 class _Lines(_Show):
@@ -123,6 +135,9 @@ class _Bar(_Show):
         count_done, total = measuring.counts
         words = f"{count_done} of {total}  {readable(measuring.at_work or '')}"
         self._bar.update(self._task, completed=measuring.share, description=words)
+
+    def compared(self, comparing: Comparing) -> None:
+        self._bar.update(self._task, completed=comparing.share, description="holding the files against each other")
 
 
 @contextmanager

@@ -25,7 +25,6 @@ _PLACES_MOST = 256
 _PLACES_LEAST_EACH, _PLACES_MOST_EACH = 2, 16
 _SPREAD_PLACES = 32
 _BYTES_MOST = 96 << 20
-_SEGMENT_S = 0.4
 _CHUNK_ROWS = 8192
 
 
@@ -96,10 +95,10 @@ def _places(tracks: Sequence[Track], most: int) -> list[int]:
     chosen: set[int] = set()
     longest = 0
     for track in tracks:
-        if track.measures is None or track.format is None or not track.measures.overview:
-            continue
-        longest = max(longest, track.format.frames)
-        chosen |= set(_loud(track, each))
+        if track.measures is not None:
+            longest = max(longest, track.measures.frames)
+            loud = track.measures.loud_frames
+            chosen |= set(loud[:: -(-len(loud) // each)] if loud else ())
     spread = np.linspace(0, max(0, longest - SPAN), _SPREAD_PLACES + 2)[1:-1].astype(int).tolist()
     places: list[int] = []
     for place in sorted(chosen | set(spread)):
@@ -107,19 +106,6 @@ def _places(tracks: Sequence[Track], most: int) -> list[int]:
             places.append(place)
     step = -(-len(places) // most)
     return places[::step]
-
-
-def _loud(track: Track, count: int) -> list[int]:
-    """The loudest moment of each of the `count` loudest segments of a file."""
-    if track.measures is None or track.format is None:
-        return []
-    level = track.measures.overview[0]
-    loudness = level.rms.max(axis=1)
-    size = max(1, round(_SEGMENT_S * track.format.rate_hz / level.bin_frames))
-    padded = np.pad(loudness, (0, -len(loudness) % size)).reshape(-1, size)
-    order = np.argsort(-padded.max(axis=1), kind="stable")[:count]
-    bins = order * size + padded[order].argmax(axis=1)
-    return [int(b) * level.bin_frames for b in bins if loudness[b] > 0]
 
 
 def read_at(path: Path, places: Sequence[int], span: int) -> NDArray[np.float32]:

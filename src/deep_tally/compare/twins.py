@@ -118,14 +118,9 @@ def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | N
     if a.peak_frame is None or b.peak_frame is None or one.format.channels != other.format.channels:
         return None
     lag = b.peak_frame - a.peak_frame
-    if not lag or not a.overview:
+    if not lag or not a.loud_frames:
         return None
-    level = a.overview[0]
-    loudness = level.rms.max(axis=1)
-    loudest = np.sort(np.argsort(-loudness, kind="stable")[: _LOOKS * 4])[
-        :: max(1, min(len(loudness), _LOOKS * 4) // _LOOKS)
-    ]
-    places = [int(b) * level.bin_frames for b in loudest]
+    places = a.loud_frames[:: -(-len(a.loud_frames) // _LOOKS)]
     try:
         x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)
         y = read_at(entries[other.path].source, [p + lag for p in places], _LOOK_FRAMES).astype(np.float64)

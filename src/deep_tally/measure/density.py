@@ -46,6 +46,7 @@ def density(windows: Windows, sounding: NDArray[np.bool_], stretches: Windows) -
     ones = active.astype(np.float32)
     counts = replace(windows, low=ones, high=ones, energy=ones).grouped(stretches.frames // windows.frames)
     levels = 10 * np.log10(square[sounding][near] / np.maximum(1.0, counts.energy[:, 0][sounding][near]))
+    steps = np.abs(np.diff(levels))
     loud = np.flatnonzero(sounding)
     loud = loud[np.argsort(-square[loud], kind="stable")][: -(-len(loud) // 4)]
     crest = None
@@ -55,7 +56,7 @@ def density(windows: Windows, sounding: NDArray[np.bool_], stretches: Windows) -
     return Density(
         sounding=int(sounding.sum()),
         near_peak_share=float(near.mean()) if len(near) else 0.0,
-        near_peak_spread_db=float(np.subtract(*np.percentile(levels, (84, 16)))) / 2 if len(levels) else 0.0,
+        near_peak_step_db=float(np.median(steps)) if len(steps) else 0.0,
         crest_db=crest,
         active_windows=int((windows.energy[:, 0] > least).sum()),
         window_frames=windows.frames,

@@ -154,7 +154,8 @@ class _Pass:
         windows, rate_hz = self._windows.result(), self._format.rate_hz
         edges = find_edges(windows, self._frames, rate_hz, self._read)
         sounding, stretches = sounding_stretches(windows, rate_hz)
-        looks = self._looks(loud_places(windows, self._frames, span=FRAMES, most=LOOKS), FRAMES)
+        loud = loud_places(windows, self._frames, span=FRAMES, most=LOOKS)
+        looks = self._looks(loud, FRAMES)
         spectra = spectra_of(looks)
         bins = self._bins.result()
         tops = flat_tops(self._flat_tops, sounding, stretches.frames)
@@ -185,6 +186,7 @@ class _Pass:
             worst_clip=self._excerpt(clips.longest or overs.longest),
             bits_set=self._fixed.bits_set if self._fixed else (),
             value_grid=value_grid(looks) if self._format.sample_format != "lossy" else None,
+            loud_frames=tuple(loud),
             flat_tops=tops,
             gaps=self._gaps.result(windows, self._frames, peak),
             density=density(windows, sounding, stretches),

@@ -125,8 +125,8 @@ class Density:
         Stretches of 50 ms that sound: within 30 dB of the loudest and over -70 dBFS.
     near_peak_share : float
         Of those, how many peak within 0.3 dB of the file's peak.
-    near_peak_spread_db : float
-        How the RMS of those spreads (half of what the middle 68 % span): a limiter holds peaks, a steady synth both.
+    near_peak_step_db : float
+        Median difference in RMS from one of those to the next: a limiter holds peaks, a steady synth both.
     crest_db : float or None
         Mean crest factor, peak over plain RMS, of their loudest quarter.
     active_windows : int
@@ -135,7 +135,7 @@ class Density:
 
     sounding: int = 0
     near_peak_share: float = 0.0
-    near_peak_spread_db: float = 0.0
+    near_peak_step_db: float = 0.0
     crest_db: float | None = None
     active_windows: int = 0
     window_frames: int = 1
@@ -303,6 +303,8 @@ class Measures:
         For each channel the OR of all its codes, shifted up to 32 bits; empty for float and lossy.
     value_grid : ValueGrid or None
         The grid of a file that was given a gain after it was rounded; None where nothing shows one.
+    loud_frames : tuple of int
+        First frames of the loudest stretches of 4096 frames, at most 64, in order of time.
     flat_tops, gaps, density, spectrum, hum, offset_step
         See their classes; None where there is nothing of the kind.
     worst_flat_top : Excerpt or None
@@ -328,6 +330,7 @@ class Measures:
     worst_clip: Excerpt | None = field(default=None, repr=False, compare=False)
     bits_set: tuple[int, ...] = ()
     value_grid: ValueGrid | None = None
+    loud_frames: tuple[int, ...] = ()
     flat_tops: FlatTops = FlatTops()
     gaps: Gaps = Gaps()
     density: Density = Density()

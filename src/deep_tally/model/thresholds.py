@@ -52,7 +52,7 @@ THRESHOLDS = MappingProxyType(
         "headroom.held_share": Threshold(default=0.5, unit="of the sounding 50 ms stretches", source=_MEASURED),
         "headroom.held_share_dense": Threshold(default=0.3, unit="of the sounding 50 ms stretches", source=_MEASURED),
         "headroom.held_crest_db": Threshold(default=9.0, unit="dB", source=_MEASURED),
-        "headroom.held_spread_db": Threshold(default=0.5, unit="dB", source=_MEASURED),
+        "headroom.held_step_db": Threshold(default=0.25, unit="dB", source=_MEASURED),
         "channels.same_steps": Threshold(default=2.0, unit="steps of the bits in use", source=_MEASURED),
         "channels.scaled_residual_db": Threshold(default=-80.0, unit="dB", source=_MEASURED),
         "channels.near_mono_residual_db": Threshold(default=-30.0, unit="dB", source=_MEASURED),

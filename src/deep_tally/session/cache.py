@@ -14,13 +14,14 @@ import pickle
 import sqlite3
 import time
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import deep_tally
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 
@@ -28,7 +29,8 @@ BYTES_MOST = 1 << 30
 _TRIM_TO = 0.8
 _DIGESTED = 1 << 16
 _BUSY_S = 2.0
-_ROOMS_THAT_MEASURE = ("model", "intake", "measure")
+_ROOMS_THAT_MEASURE = ("model", "intake", "measure", "compare")
+_PARTS = 3
 _NO_DAMAGE = frozenset(
     {
         sqlite3.SQLITE_PERM,
@@ -78,8 +80,19 @@ class MeasureCache:
     def find(self, entry: Entry) -> Track | None:
         """What was measured of this very file; None when that is not known."""
         key = _key(entry)
-        if key is None:
+        kept = self._load(key) if key is not None else None
+        if not isinstance(kept, tuple) or len(kept) != _PARTS:
             return None
+        sound, measures, damage = kept
+        return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=damage)
+
+    def find_comparison(self, entries: Sequence[Entry]) -> Comparison | None:
+        """How these very files relate; None when that is not known."""
+        key = _key_of_all(entries)
+        kept = self._load(key) if key is not None else None
+        return kept if isinstance(kept, Comparison) else None
+
+    def _load(self, key: str) -> Any:
         kept = None  # whatever goes wrong with the store ends the block below
         with self._open() as store:
             if store is None:
@@ -90,17 +103,22 @@ class MeasureCache:
             if time.time() - row[2] > _USED_AGAIN_AFTER_S:
                 store.execute("UPDATE measures SET used = ? WHERE key = ?", (time.time(), key))
             kept = _loads(row[1])
-        if kept is None:
-            return None
-        sound, measures, damage = kept
-        return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=damage)
+        return kept  # noqa: RET504 - an error of the store ends the block before it returns
 
     def keep(self, entry: Entry, track: Track) -> None:
         """Keep what was measured; a file that could not be opened may be better next time and is not kept."""
         key = _key(entry)
-        if key is None or track.measures is None:
-            return
-        content = pickle.dumps((track.format, track.measures, track.damage), protocol=5)
+        if key is not None and track.measures is not None:
+            self._store_content(key, (track.format, track.measures, track.damage))
+
+    def keep_comparison(self, entries: Sequence[Entry], comparison: Comparison) -> None:
+        """Keep how files relate."""
+        key = _key_of_all(entries)
+        if key is not None:
+            self._store_content(key, comparison)
+
+    def _store_content(self, key: str, what: object) -> None:
+        content = pickle.dumps(what, protocol=5)
         with self._open() as store:
             if store is not None:
                 store.execute(
@@ -198,6 +216,14 @@ def _key(entry: Entry) -> str | None:
     return digest.hexdigest()
 
 
+def _key_of_all(entries: Sequence[Entry]) -> str | None:
+    """The same for a comparison of several files, which also tells them by their paths."""
+    keys = [(_key(e), e.path) for e in entries]
+    if any(key is None for key, _ in keys):
+        return None
+    return hashlib.blake2b(repr(keys).encode("utf-8", "surrogateescape"), digest_size=20).hexdigest()
+
+
 @lru_cache(maxsize=1)
 def measuring_version() -> str:
     """A digest of the code that measures: what other code measured is never taken for its own."""
@@ -220,9 +246,8 @@ class _OwnKinds(pickle.Unpickler):
         raise pickle.UnpicklingError(f"{module}.{name} has no place in a cache")
 
 
-def _loads(content: bytes) -> tuple[Any, Any, Any] | None:
+def _loads(content: bytes) -> Any:
     try:
-        kept = _OwnKinds(io.BytesIO(content)).load()
+        return _OwnKinds(io.BytesIO(content)).load()
     except Exception:  # noqa: BLE001 - damaged content can raise anything; it is measured anew
         return None
-    return kept if isinstance(kept, tuple) and len(kept) == 3 else None

@@ -1,14 +1,17 @@
-"""What a worker does for one file of a check: recall what was measured before, else measure and keep it."""
+"""What a worker does for a file, and for a song: recall what was found before, else find it and keep it."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from pathlib import Path
 
 from platformdirs import user_cache_path
 
+from deep_tally.compare.job import compare_song
 from deep_tally.measure.apart import OnProgress
 from deep_tally.measure.job import measure_entry
+from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.session.cache import MeasureCache
@@ -33,3 +36,13 @@ def recall_or_measure(progress: OnProgress, entry: Entry) -> Track:
         track = measure_entry(progress, entry)
         cache.keep(entry, track)
     return track
+
+
+def recall_or_compare(progress: OnProgress, entries: Sequence[Entry], tracks: Sequence[Track]) -> Comparison:
+    """How the files of a song relate, from the cache where it is known."""
+    cache = _cache(cache_path())
+    comparison = cache.find_comparison(entries)
+    if comparison is None:
+        comparison = compare_song(progress, entries, tracks)
+        cache.keep_comparison(entries, comparison)
+    return comparison

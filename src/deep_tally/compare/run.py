@@ -1,0 +1,112 @@
+"""Hold the files of every song against each other with a crew, once all are measured."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from types import MappingProxyType
+
+from deep_tally.compare.job import compare_song, is_compared
+from deep_tally.measure.apart import OnProgress
+from deep_tally.measure.crew import Crew, Progress, Report, Returned
+from deep_tally.model.comparison import Comparison
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Entry, Intake
+
+CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
+Key = tuple[tuple[object, ...], ...]
+"""What a comparison rests on: the files that took part, as they were."""
+
+_PREFIX = "against each other: "
+_BINS_MOST = 4096
+
+
+class Comparing:
+    """One run over the songs of a delivery. The owner polls, as with `Measuring`.
+
+    Parameters
+    ----------
+    intake : Intake
+    tracks : sequence of Track
+        Its measured files.
+    crew : Crew
+    job : callable
+        Compares the files of one song, in a worker.
+    known : mapping of Key to Comparison
+        Sets of files that were compared already.
+    """
+
+    def __init__(
+        self,
+        intake: Intake,
+        tracks: Sequence[Track],
+        crew: Crew,
+        *,
+        job: CompareJob = compare_song,
+        known: Mapping[Key, Comparison] = MappingProxyType({}),
+    ) -> None:
+        self._crew = crew
+        self._keys: dict[str, Key] = {}
+        self._left: set[str] = set()
+        self._share = 0.0
+        self.found: dict[Key, Comparison] = {}
+        by_path = {t.path: t for t in tracks}
+        for song in intake.songs:
+            entries = [
+                e
+                for e in intake.entries
+                if e.song == song and (t := by_path.get(e.path)) is not None and is_compared(t)
+            ]
+            if len(entries) < 2:
+                continue
+            key = tuple((e.path, e.identity) for e in entries)
+            self._keys[song] = key
+            if key in known:
+                self.found[key] = known[key]
+            else:
+                self._left.add(_PREFIX + song)
+                crew.submit(_PREFIX + song, job, entries, [_lightened(by_path[e.path]) for e in entries])
+        self._songs = len(self._left)
+
+    def take(self, report: Report) -> bool:
+        """Take in one report of the crew; whether it was about this."""
+        if report.job not in self._left:
+            return False
+        if isinstance(report, Progress):
+            self._share = report.done / report.total if report.total else 0.0
+            return True
+        # Files that cannot be compared (one vanished meanwhile) leave the findings that need no comparison.
+        key = self._keys[report.job.removeprefix(_PREFIX)]
+        self.found[key] = report.value if isinstance(report, Returned) else Comparison()
+        self._left.discard(report.job)
+        self._share = 0.0
+        return True
+
+    def cancel(self) -> None:
+        """Stop; what was compared is kept."""
+        self._crew.cancel()
+        self._left.clear()
+
+    @property
+    def is_done(self) -> bool:
+        """Whether nothing is left to compare."""
+        return not self._left
+
+    @property
+    def share(self) -> float:
+        """How much is done, 0 to 1."""
+        return (self._songs - len(self._left) + self._share) / self._songs if self._songs else 1.0
+
+    @property
+    def by_song(self) -> Mapping[str, Comparison]:
+        """What is known so far, by the songs' names in the intake."""
+        return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
+
+
+def _lightened(track: Track) -> Track:
+    """The track with no more of its overview than comparing needs: it goes through a pipe."""
+    if track.measures is None:
+        return track
+    levels = [lv for lv in track.measures.overview if len(lv.low) <= _BINS_MOST] or track.measures.overview[-1:]
+    slim = replace(track.measures, overview=tuple(levels[:1]), worst_clip=None, worst_flat_top=None, spectrum=None)
+    return replace(track, measures=slim)
