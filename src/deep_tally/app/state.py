@@ -295,6 +295,8 @@ class CheckState(QObject):
             known = {p: t for p, t in self.measuring.by_path.items() if p in same and is_measured(t)}
             words = _difference(self._found, found, same)
             value = _with_corrections(found, self._found, self.intake)
+        if not self._is_again:
+            self._compared = {}
         self._found, self.intake, self._opened = found, value, self._asked_for
         self.undo_stack.clear()
         self.delivery = None
@@ -331,7 +333,8 @@ class CheckState(QObject):
             return
         comparisons: Mapping[str, Comparison] = {}
         if self.comparing is not None:
-            self._compared, comparisons = self.comparing.found, self.comparing.by_song
+            self._compared |= self.comparing.found
+            comparisons = self.comparing.by_song
         self.delivery = judge(self.intake, self.measuring.tracks, self.brief, comparisons=comparisons)
         self.judged.emit()
 

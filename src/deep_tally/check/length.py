@@ -15,6 +15,7 @@ from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
 
 BEATS_PER_BAR = 4  # until a meter is known
+_LOOPS_LEAST, _LOOPS_SHARE = 3, 0.25
 _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
 
@@ -112,14 +113,18 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Ends while sounding."""
+    """Ends while sounding; a note where the set is whole bars and several files are loops cut there."""
     if is_set_cut(song, brief):
         return
+    heard = [t for t in song.asked if t.is_heard]
+    cut = sum(ends_while_sounding(t, brief) for t in heard)
+    are_loops = cut >= _LOOPS_LEAST and cut >= _LOOPS_SHARE * len(heard)
+    on_purpose = is_whole_bars(song) and (brief.length.whole_bars or are_loops)
     for track in song.asked:
         if ends_while_sounding(track, brief) and track.format is not None and track.measures is not None:
             yield about(
                 "length.tail-cut",
-                Action.NOTE if brief.length.whole_bars and is_whole_bars(song) else Action.ASK,
+                Action.NOTE if on_purpose else Action.ASK,
                 track,
                 places=place_at(track, track.format.frames - 1),
                 dbfs=track.measures.edges.tail_levels_dbfs[-1],

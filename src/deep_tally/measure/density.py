@@ -17,6 +17,7 @@ _SOUNDING_DBFS = -70.0
 _NEAR_PEAK_DB = 0.3
 _ACTIVE_DBFS = -66.0
 _ACTIVE_SHARE = 1e-3
+_STEP_STRETCHES = 4
 
 
 def sounding_stretches(windows: Windows, rate_hz: int) -> tuple[NDArray[np.bool_], Windows]:
@@ -46,7 +47,9 @@ def density(windows: Windows, sounding: NDArray[np.bool_], stretches: Windows) -
     ones = active.astype(np.float32)
     counts = replace(windows, low=ones, high=ones, energy=ones).grouped(stretches.frames // windows.frames)
     levels = 10 * np.log10(square[sounding][near] / np.maximum(1.0, counts.energy[:, 0][sounding][near]))
-    steps = np.abs(np.diff(levels))
+    # Over a fifth of a second, so that the periods of a low tone do not count as movement.
+    whole = len(levels) // _STEP_STRETCHES * _STEP_STRETCHES
+    steps = np.abs(np.diff(levels[:whole].reshape(-1, _STEP_STRETCHES).mean(axis=1)))
     loud = np.flatnonzero(sounding)
     loud = loud[np.argsort(-square[loud], kind="stable")][: -(-len(loud) // 4)]
     crest = None

@@ -12,6 +12,7 @@ _SIDE = 4
 """Stretches on each side of a step: two seconds that keep still."""
 _LEAST = 10 ** (-50 / 20)
 _STILL_SHARE = 0.25
+_SOUNDS = 10 ** (-60 / 10)
 
 
 class OffsetMeter:
@@ -19,30 +20,33 @@ class OffsetMeter:
 
     def __init__(self, channels: int, window_frames: int) -> None:
         self._stretch_frames = _STRETCH_WINDOWS * window_frames
-        self._open = np.zeros((0, channels), np.float32)
+        self._open = np.zeros((2, 0, channels), np.float32)
         self._means: list[NDArray[np.float64]] = []
 
-    def feed(self, sums: NDArray[np.float32]) -> None:
-        """Take in the sums of complete windows [shape=(windows, channels)]."""
-        self._open = np.concatenate([self._open, sums])
-        whole = len(self._open) // _STRETCH_WINDOWS
+    def feed(self, sums: NDArray[np.float32], energy: NDArray[np.float32]) -> None:
+        """Take in the sums and energies of complete windows [shape=(windows, channels)]."""
+        self._open = np.concatenate([self._open, np.stack([sums, energy])], axis=1)
+        whole = self._open.shape[1] // _STRETCH_WINDOWS
         if whole:
-            cut = self._open[: whole * _STRETCH_WINDOWS].reshape(whole, _STRETCH_WINDOWS, -1)
-            self._means.append(cut.sum(axis=1, dtype=np.float64) / self._stretch_frames)
-            self._open = self._open[whole * _STRETCH_WINDOWS :]
+            cut = self._open[:, : whole * _STRETCH_WINDOWS].reshape(2, whole, _STRETCH_WINDOWS, -1)
+            self._means.append(cut.sum(axis=2, dtype=np.float64) / self._stretch_frames)
+            self._open = self._open[:, whole * _STRETCH_WINDOWS :]
 
     def step(self) -> OffsetStep | None:
         """The greatest step of the zero line over -50 dBFS with two still seconds on both sides."""
         if not self._means:
             return None
-        means = np.concatenate(self._means)
+        means, squares = np.concatenate(self._means, axis=1)
         if len(means) < 2 * _SIDE:
             return None
         runs = np.lib.stride_tricks.sliding_window_view(means, _SIDE, axis=0)  # [shape=(places, channels, _SIDE)]
         middles, spreads = np.median(runs, axis=2), np.ptp(runs, axis=2)
         sizes = np.abs(middles[_SIDE:] - middles[:-_SIDE])
         still = np.maximum(spreads[_SIDE:], spreads[:-_SIDE]) < _STILL_SHARE * sizes
-        sizes = np.where(still & (sizes > _LEAST), sizes, 0.0)
+        # Where one side is silent, the offset comes and goes with the sound: it is a part of it.
+        sounding = np.median(np.lib.stride_tricks.sliding_window_view(squares, _SIDE, axis=0), axis=2) > _SOUNDS
+        both = sounding[_SIDE:] & sounding[:-_SIDE]
+        sizes = np.where(still & both & (sizes > _LEAST), sizes, 0.0)
         at, channel = (int(index) for index in np.unravel_index(int(sizes.argmax()), sizes.shape))
         if not sizes[at, channel]:
             return None

@@ -108,8 +108,9 @@ class _Pass:
     def feed(self, samples: NDArray[np.float64], bits_set: tuple[int, ...] | None) -> None:
         if bits_set is None:
             samples = self._finite(samples)
-        self._take_windows(self._cutter.feed(samples))
-        self._offset.feed(self._cutter.sums)
+        windows = self._cutter.feed(samples)
+        self._take_windows(windows)
+        self._offset.feed(self._cutter.sums, windows.energy)
         self._flat_tops.feed(samples, self._cutter.low, self._cutter.high)
         self._gaps.feed(samples)
         highest = float(self._cutter.highest.max())

@@ -19,8 +19,9 @@ _LOWEST_HZ = 5000.0
 _HIGHEST_SHARE = 0.93
 """Of half the rate: above it the edge is the converter's own filter."""
 _LEAST_DROP_DB, _NOTHING_ABOVE_DB = 20.0, 17.0
-_DENSE_DB = 15.0
-"""How far the content under an edge may vary: more, and it is a few harmonics that end there, not the band."""
+_DENSE_DB, _NOISE_DB = 15.0, 22.0
+"""How far the content under an edge may vary, in the mean and within one look (noise: 13 dB between the tenth and the
+ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
 
 
 def spectra_of(looks: list[NDArray[np.float64]]) -> NDArray[np.complex128]:
@@ -36,19 +37,21 @@ def long_term(spectra: NDArray[np.complex128], rate_hz: int) -> Spectrum | None:
     if not len(spectra):
         return None
     power = (spectra.real**2 + spectra.imag**2).mean(axis=1)
-    levels = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10))).mean(axis=0)
-    return Spectrum(bin_hz=rate_hz / FRAMES, levels_db=levels.astype(np.float16), edge=find_edge(levels, rate_hz))
+    levels = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10)))
+    edge = find_edge(levels, rate_hz)
+    return Spectrum(bin_hz=rate_hz / FRAMES, levels_db=levels.mean(axis=0).astype(np.float16), edge=edge)
 
 
 def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
-    """The sharpest end of a spectrum's content; None where it fades out, reaches the converter's filter, or is a comb.
+    """The sharpest end of the content; None where it fades out, reaches the converter's filter, or is a comb.
 
     Parameters
     ----------
-    levels : float64 [shape=(FRAMES // 2 + 1,)]
+    levels : float64 [shape=(looks, FRAMES // 2 + 1)]
         Decibels.
     """
     bin_hz = rate_hz / FRAMES
+    looks, levels = levels, levels.mean(axis=0)
     width = max(1, round(_SMOOTHED_HZ / bin_hz)) | 1
     padded = np.pad(levels, width // 2, mode="edge")
     smooth = np.convolve(padded, np.ones(width) / width, "valid")
@@ -68,7 +71,10 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
     if drops[best] < _LEAST_DROP_DB:
         return None
     place = int(at[best])
-    under = smooth[place - far : place - near]
-    if under.max() - under.min() > _DENSE_DB:
+    under = slice(place - far, place - near)
+    if np.ptp(smooth[under]) > _DENSE_DB:
+        return None
+    high, low = np.percentile(looks[:, under], (90, 10), axis=1)
+    if float(np.median(high - low)) > _NOISE_DB:
         return None
     return SpectralEdge(edge_hz=place * bin_hz, drop_db=float(drops[best]))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from typing import Literal
 
@@ -60,6 +61,21 @@ class Comparison:
     sums: tuple[SumOf, ...] = ()
     held: tuple[Held, ...] = ()
     pairs: tuple[Pair, ...] = ()
+
+    def among(self, paths: AbstractSet[str]) -> Comparison | None:
+        """The relations of which all files are among `paths`; None where a file left out is all that told of others.
+
+        The others are told as its twins, and it alone as a part of sums.
+        """
+        gone = {t.other for t in self.twins if t.path in paths} - paths
+        if gone:
+            return None
+        return Comparison(
+            twins=tuple(t for t in self.twins if {t.path, t.other} <= paths),
+            sums=tuple(s for s in self.sums if {s.path, *(part for part, _ in s.parts)} <= paths),
+            held=tuple(h for h in self.held if {h.path, h.held} <= paths),
+            pairs=tuple(p for p in self.pairs if {p.left, p.right} <= paths),
+        )
 
     def twin_paths(self) -> frozenset[frozenset[str]]:
         """The pairs of files that are twins."""

@@ -126,7 +126,7 @@ class Density:
     near_peak_share : float
         Of those, how many peak within 0.3 dB of the file's peak.
     near_peak_step_db : float
-        Median difference in RMS from one of those to the next: a limiter holds peaks, a steady synth both.
+        Median difference in RMS from each four of those to the next: a limiter holds peaks, a steady synth both.
     crest_db : float or None
         Mean crest factor, peak over plain RMS, of their loudest quarter.
     active_windows : int
