@@ -130,9 +130,7 @@ def _read_at(opened: SoundReader, places: Sequence[int], span: int) -> NDArray[n
     with opened as reader:
         out = np.zeros((len(places) * span, reader.format.channels), np.float32)
         for number, place in enumerate(places):
-            start = max(0, place)
-            samples = reader.read(start, span - (start - place)).samples if place + span > 0 else np.empty((0, 1))
-            begin = number * span + start - place
-            if len(samples):
-                out[begin : begin + len(samples)] = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+            samples = reader.read(place, span).samples
+            begin = number * span
+            out[begin : begin + len(samples)] = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
         return out

@@ -120,7 +120,9 @@ def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | N
     lag = b.peak_frame - a.peak_frame
     if not lag or not a.loud_frames:
         return None
-    places = a.loud_frames[:: -(-len(a.loud_frames) // _LOOKS)]
+    # What the shift moved over an edge is gone: only moments that both files have whole are held together.
+    both = [p for p in a.loud_frames if 0 <= p + lag and max(p, p + lag) + _LOOK_FRAMES <= min(a.frames, b.frames)]
+    places = both[:: -(-len(both) // _LOOKS)] if both else []
     try:
         x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)
         y = read_at(entries[other.path].source, [p + lag for p in places], _LOOK_FRAMES).astype(np.float64)

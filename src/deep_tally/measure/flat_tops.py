@@ -52,7 +52,8 @@ class FlatTopFinder:
             stop = len(joined) if last else max(0, len(joined) - 2 * _LONGEST)
             if is_near and upper > 0 and lower > 0:
                 begin = max(0, self._scanned[channel] - start)
-                found = _scan(joined, begin, stop, upper, lower, last)
+                found, reached = _scan(joined, begin, stop, upper, lower)
+                stop = max(stop, reached)  # a top that was taken in whole is not looked at again
                 if len(found):
                     found[:, 0] += start
                     self._keep(np.column_stack([found, np.full(len(found), channel)]))
@@ -127,11 +128,11 @@ def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float
     return FlatTops(runs=runs, dbfs=dbfs, share=share_of_time(starts, sounding, stretch) if len(starts) else 0.0)
 
 
-@compiled("f8[:, ::1](f8[::1], i8, i8, f8, f8, b1)")
-def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float, last: bool) -> NDArray[np.float64]:
-    """Start, length and mean level of the flat tops that start in [begin, stop).
+@compiled("Tuple((f8[:, ::1], i8))(f8[::1], i8, i8, f8, f8)")
+def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float) -> tuple[NDArray[np.float64], int]:
+    """Start, length and mean level of the flat tops that start in [begin, stop), and where looking ended.
 
-    `upper` and `lower` are how far a top must reach at least. With `last`, nothing follows after `x`.
+    `upper` and `lower` are how far a top must reach at least.
     """
     found = np.empty((max(1, (stop - begin) // _LEAST + 1), 3))
     count = 0
@@ -162,4 +163,4 @@ def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: fl
             found[count, 0], found[count, 1], found[count, 2] = i, n, level
             count += 1
         i = j
-    return found[:count].copy()
+    return found[:count].copy(), i

@@ -20,8 +20,8 @@ _HIGHEST_SHARE = 0.93
 """Of half the rate: above it the edge is the converter's own filter."""
 _LEAST_DROP_DB, _NOTHING_ABOVE_DB = 20.0, 17.0
 _DENSE_DB, _NOISE_DB = 15.0, 22.0
-"""How far the content under an edge may vary, in the mean and within one look (noise: 13 dB between the tenth and the
-ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
+"""How far the content under an edge may rise again in the mean, and vary within one look (noise: 13 dB from the tenth
+to the ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
 
 
 def spectra_of(looks: list[NDArray[np.float64]]) -> NDArray[np.complex128]:
@@ -72,9 +72,13 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
         return None
     place = int(at[best])
     under = slice(place - far, place - near)
-    if np.ptp(smooth[under]) > _DENSE_DB:
+    if float((smooth[under] - np.minimum.accumulate(smooth[under])).max()) > _DENSE_DB:
         return None
-    high, low = np.percentile(looks[:, under], (90, 10), axis=1)
+    high, low = np.percentile(looks[:, under] - smooth[under], (90, 10), axis=1)
     if float(np.median(high - low)) > _NOISE_DB:
         return None
-    return SpectralEdge(edge_hz=place * bin_hz, drop_db=float(drops[best]))
+    # Half way down: that is where a filter's name says it cuts, however steep it is.
+    middle = (below[best] + above[best]) / 2
+    fallen = np.flatnonzero(smooth[place - near : place + near] < middle)
+    edge = place - near + int(fallen[0]) if len(fallen) else place
+    return SpectralEdge(edge_hz=edge * bin_hz, drop_db=float(drops[best]))

@@ -1,0 +1,203 @@
+"""Files held against each other, on constructed songs whose relations are known: NumPy made them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deep_tally.compare.job import compare_song
+from deep_tally.intake.walk import take_in
+from deep_tally.measure.job import measure_entry
+from deep_tally.model.comparison import Comparison
+from sounds import RATE
+
+SECONDS = 16
+
+
+def part(seed: int, *, channels: int = 1, rest: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+    """A part of noisy notes, its own by its seed; silent from rest[0] to rest[1] seconds."""
+    noise = np.random.default_rng((3, seed))
+    out = np.zeros((SECONDS * RATE, channels))
+    for at in np.sort(noise.uniform(0, SECONDS - 1, 30)):
+        time = np.arange(RATE // 2) / RATE
+        hz = 110 * 2 ** (noise.integers(0, 36) / 12)
+        note = np.sin(2 * np.pi * hz * time) + 0.3 * noise.standard_normal(len(time))
+        note *= np.exp(-noise.uniform(4, 12) * time) * noise.uniform(0.3, 1)
+        start = round(at * RATE)
+        out[start : start + len(note)] += note[:, None] * noise.uniform(0.4, 1.0, channels)
+    out[round(rest[0] * RATE) : round(rest[1] * RATE)] = 0
+    return out / np.abs(out).max() * 0.3
+
+
+def compared(folder: Path, files: dict[str, np.ndarray]) -> Comparison:
+    folder.mkdir(exist_ok=True)
+    for name, samples in files.items():
+        kind = "FLAC" if name.endswith("flac") else "WAV"
+        soundfile.write(folder / name, samples, RATE, subtype="PCM_24", format=kind)
+    intake = take_in([folder])
+    tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
+    return compare_song(lambda done, total: None, intake.sounds, tracks)
+
+
+def stereo(x: np.ndarray, left: float = 1.0, right: float = 1.0) -> np.ndarray:
+    return np.repeat(x, 2, axis=1) * [left, right] if x.shape[1] == 1 else x * [left, right]
+
+
+OTHERS = {f"{n:02d} Part {chr(64 + n)}.wav": part(n, channels=1 + n % 2) for n in range(1, 7)}
+
+
+@pytest.mark.parametrize(
+    ("kind", "make", "gain_db", "offset"),
+    [
+        ("exact", lambda x: x, 0.0, 0),
+        ("scaled", lambda x: 0.4 * x, -7.96, 0),
+        ("inverted", lambda x: -x, 0.0, 0),
+        ("inverted", lambda x: -0.5 * x, -6.02, 0),
+        ("shifted", lambda x: np.concatenate([np.zeros((777, x.shape[1])), x[:-777]]), 0.0, 777),
+        ("shifted", lambda x: 0.7 * np.concatenate([x[333:], np.zeros((333, x.shape[1]))]), -3.1, -333),
+    ],
+)
+@pytest.mark.parametrize("of", ["02 Part B.wav", "03 Part C.wav"])
+def test_a_twin_is_told_with_its_kind_gain_and_shift(
+    tmp_path: Path, kind, make, gain_db: float, offset: int, of: str
+) -> None:
+    found = compared(tmp_path / "x", {**OTHERS, "20 Other.wav": make(OTHERS[of])})
+    assert [(t.path, t.other, t.kind, t.offset_frames) for t in found.twins] == [("20 Other.wav", of, kind, offset)]
+    assert found.twins[0].gain_db == pytest.approx(gain_db, abs=0.05)
+    assert (found.sums, found.held) == ((), ())
+
+
+def test_a_twin_in_another_container_and_a_doubled_mono_are_found(tmp_path: Path) -> None:
+    files = {**OTHERS, "20 B.flac": OTHERS["02 Part B.wav"], "21 D.wav": stereo(OTHERS["04 Part D.wav"], 0.5, 0.5)}
+    found = compared(tmp_path / "x", files)
+    assert {(t.path, t.other) for t in found.twins} == {("20 B.flac", "02 Part B.wav"), ("21 D.wav", "04 Part D.wav")}
+
+
+def test_of_three_copies_two_are_told_as_twins_of_the_first(tmp_path: Path) -> None:
+    files = {"a.wav": OTHERS["02 Part B.wav"], "b.wav": OTHERS["02 Part B.wav"], "c.wav": OTHERS["02 Part B.wav"]}
+    found = compared(tmp_path / "x", {**OTHERS, **files})
+    assert [(t.path, t.other) for t in found.twins] == [(f, "02 Part B.wav") for f in ("a.wav", "b.wav", "c.wav")]
+
+
+def test_same_but_for_processing_is_left_alone(tmp_path: Path) -> None:
+    processed = np.tanh(2 * OTHERS["02 Part B.wav"]) / 2
+    assert compared(tmp_path / "x", {**OTHERS, "20 B pressed.wav": processed}) == Comparison()
+
+
+def test_unrelated_parts_have_no_relations(tmp_path: Path) -> None:
+    assert compared(tmp_path / "x", OTHERS) == Comparison()
+
+
+def test_a_group_is_the_sum_of_its_parts_with_their_gains(tmp_path: Path) -> None:
+    a, b, c = (OTHERS[f"{n:02d} Part {chr(64 + n)}.wav"] for n in (2, 3, 4))
+    group = stereo(a, 0.5, 0.2) + stereo(b, 0.3, 0.3) + stereo(c, 0.1, 0.6)
+    found = compared(tmp_path / "x", {**OTHERS, "30 Group.wav": group})
+    assert [s.path for s in found.sums] == ["30 Group.wav"]
+    gains = {path[:2]: db for path, db in found.sums[0].parts}
+    assert gains == {
+        "02": pytest.approx(-6.02, abs=0.05),
+        "03": pytest.approx(-10.46, abs=0.05),
+        "04": pytest.approx(-4.44, abs=0.05),
+    }
+    assert found.sums[0].residual_db < -90
+    assert (found.twins, found.held) == ((), ())
+
+
+def test_the_mix_beside_its_parts_is_their_sum(tmp_path: Path) -> None:
+    total = sum(stereo(x) for x in OTHERS.values()) * 0.3
+    found = compared(tmp_path / "x", {**OTHERS, "40 Everything.wav": total})
+    assert [(s.path, len(s.parts)) for s in found.sums] == [("40 Everything.wav", 6)]
+
+
+@settings(max_examples=6, deadline=None)
+@given(seed=st.integers(0, 1000), count=st.integers(2, 5), data=st.data())
+def test_any_weights_come_out_as_they_went_in(tmp_path_factory, seed: int, count: int, data) -> None:
+    weights = data.draw(st.lists(st.floats(0.1, 0.9), min_size=count, max_size=count))
+    parts = {f"{n} p.wav": part(seed * 10 + n) for n in range(count + 1)}
+    total = sum(w * x for w, x in zip(weights, parts.values(), strict=False))
+    found = compared(tmp_path_factory.mktemp("w"), {**parts, "sum.wav": total})
+    told = dict(found.sums[0].parts)
+    for weight, name in zip(weights, parts, strict=False):
+        assert told[name] == pytest.approx(20 * np.log10(weight), abs=0.1)
+
+
+def test_a_file_that_holds_another_at_a_constant_gain_is_told(tmp_path: Path) -> None:
+    files = {**OTHERS, "20 Lute.wav": part(20, rest=(0, 6)), "21 Harp.wav": part(21)}
+    files["21 Harp.wav"] = 0.6 * files["21 Harp.wav"] + 0.5 * files["20 Lute.wav"]
+    found = compared(tmp_path / "x", files)
+    assert [(h.path, h.held) for h in found.held] == [("21 Harp.wav", "20 Lute.wav")]
+    assert found.held[0].gain_db == pytest.approx(-6.02, abs=0.5)
+
+
+def bleed(x: np.ndarray, noise: np.random.Generator) -> np.ndarray:
+    """What a microphone a metre away hears of a neighbour: late, coloured, with its room."""
+    response = np.zeros(2400)
+    response[140] = 0.2
+    response[150:] += noise.standard_normal(2250) * 0.02 * np.exp(-np.arange(2250) / 500)
+    response = np.convolve(response, [0.5, 0.3, 0.15, 0.05])
+    return np.convolve(x[:, 0], response)[: len(x), None]
+
+
+def echo(x: np.ndarray) -> np.ndarray:
+    """The dry sound with its reverberation of a second: a wet version of the part."""
+    noise = np.random.default_rng(9)
+    response = np.concatenate(
+        [[1.0], np.zeros(900), noise.standard_normal(RATE) * 0.02 * np.exp(-np.arange(RATE) / 9000)]
+    )
+    return np.convolve(x[:, 0], response)[: len(x), None]
+
+
+def test_bleed_and_reverberation_stay_silent(tmp_path: Path) -> None:
+    noise = np.random.default_rng(4)
+    lute = part(20, rest=(0, 6))
+    files = {
+        **OTHERS,
+        "20 Lute.wav": lute,
+        "21 Drum.wav": part(21) * 0.6 + bleed(lute, noise),
+        "22 Wet.wav": 0.7 * echo(lute),
+    }
+    assert compared(tmp_path / "x", files).held == ()
+
+
+def test_split_pairs_find_the_right_partner_among_several(tmp_path: Path) -> None:
+    files = dict(OTHERS)
+    for number in (1, 2):
+        wide = part(50 + number, channels=2)
+        files[f"1{number} Gtr {number} L.wav"], files[f"2{number} Gtr {number} R.wav"] = wide[:, :1], wide[:, 1:]
+    files["30 Room left.wav"], files["31 Room right.wav"] = part(60), part(61)
+    found = compared(tmp_path / "x", files)
+    pairs = {(p.left, p.right): p for p in found.pairs}
+    assert set(pairs) == {
+        ("11 Gtr 1 L.wav", "21 Gtr 1 R.wav"),
+        ("12 Gtr 2 L.wav", "22 Gtr 2 R.wav"),
+        ("30 Room left.wav", "31 Room right.wav"),
+    }
+    together = pairs["11 Gtr 1 L.wav", "21 Gtr 1 R.wav"].level_correlation
+    apart = pairs["30 Room left.wav", "31 Room right.wav"].level_correlation
+    assert together is not None
+    assert together > 0.9
+    assert apart is not None
+    assert apart < 0.5
+
+
+def test_sides_of_different_length_are_no_pair(tmp_path: Path) -> None:
+    wide = part(50, channels=2)
+    found = compared(tmp_path / "x", {**OTHERS, "11 Gtr L.wav": wide[:, :1], "12 Gtr R.wav": wide[:-500, 1:]})
+    assert found.pairs == ()
+
+
+def test_a_file_that_vanished_since_it_was_measured_costs_only_itself(tmp_path: Path) -> None:
+    folder = tmp_path / "x"
+    folder.mkdir()
+    for name, samples in {**OTHERS, "20 Other.wav": OTHERS["02 Part B.wav"]}.items():
+        soundfile.write(folder / name, samples, RATE, subtype="PCM_24")
+    intake = take_in([folder])
+    tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
+    (folder / "05 Part E.wav").unlink()
+    found = compare_song(lambda done, total: None, intake.sounds, tracks)
+    assert [(t.path, t.other) for t in found.twins] == [("20 Other.wav", "02 Part B.wav")]

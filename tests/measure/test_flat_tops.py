@@ -1,0 +1,132 @@
+"""Flat tops: what clipping leaves when it is no longer at full scale."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from sounds import RATE, measured, sine
+
+NOISE = np.random.default_rng(5)
+
+
+def music(seconds: float = 4.0, *, seed: int = 0) -> np.ndarray:
+    """A melody of decaying tones over noise, peaking at 1.0: many tops, each of another height."""
+    noise = np.random.default_rng(seed)
+    time = np.arange(round(seconds * RATE)) / RATE
+    total = 0.02 * noise.standard_normal(len(time))
+    for at in np.arange(0, seconds, 0.25):
+        late = np.clip(time - at, 0, None)
+        hz = 110 * 2 ** (noise.integers(0, 24) / 12)
+        total += noise.uniform(0.3, 1.0) * np.exp(-6 * late) * (time >= at) * np.sin(2 * np.pi * hz * late)
+    return total / np.abs(total).max()
+
+
+def dithered(samples: np.ndarray, bits: int) -> np.ndarray:
+    """Triangular dither of two steps peak to peak, then rounding (Lipshitz, Wannamaker, Vanderkooy; from memory)."""
+    step = 2.0 ** (1 - bits)
+    triangular = NOISE.random(samples.shape) - NOISE.random(samples.shape)
+    return np.rint(samples / step + triangular) * step
+
+
+CLIPPED = np.clip(4.0 * music(), -1.0, 1.0)
+VARIANTS = {
+    "turned down 4 dB, 24 bit": (0.63 * CLIPPED, 24),
+    "turned down 20 dB, 24 bit": (0.1 * CLIPPED, 24),
+    "turned down and dithered to 16 bit": (dithered(0.63 * CLIPPED, 16), 16),
+    "dithered to 16 bit inside 24": (dithered(0.63 * CLIPPED, 16), 24),
+    "float": (0.63 * CLIPPED, None),
+    "float over full scale": (1.4 * CLIPPED, None),
+    "float at full scale": (CLIPPED, None),
+    "one polarity only": (0.63 * np.minimum(4.0 * music(), 1.0) / 4.0, 24),
+}
+
+
+@pytest.mark.parametrize("name", VARIANTS)
+def test_clipped_and_then_changed_keeps_its_flat_tops(name: str) -> None:
+    samples, bits = VARIANTS[name]
+    tops = measured(samples, bits=bits).flat_tops
+    assert tops.runs.count() >= 10
+    assert tops.share < 0.9, "it is no square wave"
+    level = 20 * np.log10(samples.max())
+    assert tops.dbfs == pytest.approx(level, abs=0.02)
+
+
+def by_hand(x: np.ndarray) -> list[tuple[int, int]]:
+    """Start and length of every stretch of 4 or more equal samples at the highest value, sample by sample in Python."""
+    found, i, top = [], 0, x.max()
+    while i < len(x):
+        j = i
+        while j < len(x) and x[j] == top:
+            j += 1
+        if j - i >= 4:
+            found.append((i, j - i))
+        i = max(j, i + 1)
+    return found
+
+
+def test_places_are_those_of_a_count_by_hand() -> None:
+    samples = 0.5 * np.minimum(2.0 * music(2.0, seed=3), 1.0)
+    samples -= 0.05  # the lower side never comes near the ceiling
+    tops = measured(samples, bits=None).flat_tops
+    expected = dict(by_hand(samples))
+    assert len(expected) > 10
+    for run in tops.runs.places:
+        # Beside a flat stretch a sample may lie within the width that dither has: one on each side at most.
+        start = run.frame if run.frame in expected else run.frame + 1
+        assert expected[start] <= run.frames <= expected[start] + 2
+    # In noise, some have another flat stretch where their corner should be, and are left out.
+    assert len(tops.runs.places) >= 0.8 * len(expected)
+
+
+@pytest.mark.parametrize(
+    ("name", "samples"),
+    [
+        ("music", 0.5 * music()),
+        ("a sine", sine(40.0, 3.0, peak=0.5)),
+        ("a low sine in 16 bits", np.rint(sine(25.0, 3.0, peak=0.1) * 2**15) / 2**15),
+        ("noise", 0.1 * NOISE.standard_normal(3 * RATE)),
+        ("a sine at a quarter of the rate", sine(RATE / 4, 2.0, peak=0.5)),
+        ("a sine at a quarter of the rate, between its samples", sine(RATE / 4, 2.0, peak=0.5, phase=np.pi / 4)),
+        ("a constant", np.full(RATE, 0.3)),
+        ("silence", np.zeros(RATE)),
+        ("a hanging fade", np.linspace(0, 0.5, RATE)),
+    ],
+)
+def test_what_is_round_is_not_flat(name: str, samples: np.ndarray) -> None:
+    assert measured(samples, bits=24).flat_tops.runs.count() == 0, name
+
+
+def test_a_square_wave_is_flat_in_nearly_every_moment() -> None:
+    square = 0.4 * np.sign(sine(110.0, 3.0, phase=0.1))
+    tops = measured(square, bits=24).flat_tops
+    assert tops.runs.count() > 100
+    assert tops.share > 0.95
+
+
+def test_each_channel_is_looked_at_by_itself() -> None:
+    left, right = 0.5 * music(seed=1), 0.4 * np.clip(2.0 * music(seed=2), -1, 1)
+    tops = measured(np.stack([left, right], axis=1), bits=24).flat_tops
+    assert {r.channel for r in tops.runs.places} == {1}
+
+
+@settings(max_examples=25, deadline=None)
+@given(block=st.integers(1, 5000), seed=st.integers(0, 5), drive=st.floats(1.0, 4.0))
+def test_how_the_file_is_cut_into_blocks_does_not_matter(block: int, seed: int, drive: float) -> None:
+    samples = 0.5 * np.clip(drive * music(0.3, seed=seed), -1, 1)
+    whole = measured(samples, bits=None)
+    cut = measured(samples, bits=None, block_frames=block)
+    assert whole.flat_tops == cut.flat_tops
+    assert whole.gaps == cut.gaps
+
+
+@settings(max_examples=25, deadline=None)
+@given(gain_db=st.floats(-20.0, 0.0))
+def test_a_gain_moves_the_level_and_nothing_else(gain_db: float) -> None:
+    at_full = measured(CLIPPED[: 2 * RATE]).flat_tops
+    lower = measured(CLIPPED[: 2 * RATE] * 10 ** (gain_db / 20)).flat_tops
+    assert at_full.runs.count() > 20
+    assert lower.runs.count() == pytest.approx(at_full.runs.count(), rel=0.15)
+    assert lower.dbfs == pytest.approx(at_full.dbfs + gain_db, abs=0.01)
