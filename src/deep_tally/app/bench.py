@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QButtonGroup,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -18,10 +22,12 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.elided import ElidedLabel
+from deep_tally.app.evidence import BitsView, SpectrumView
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
+from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
@@ -211,13 +217,36 @@ def _nothing(row: Row | None, speaker: Speaker | None) -> str:
     return "Nothing to say about this file. It can go into the mix as it is."
 
 
+VIEWS = ("Waveform", "Sides", "Spectrum", "Bits")
+"""The pictures of a file that the bench offers."""
+_EVIDENCE = {
+    "channels.": "Sides",
+    "depth.": "Bits",
+    "rate.upsampled": "Spectrum",
+    "content.lossy-origin": "Spectrum",
+}
+"""Which picture proves a finding; the waveform proves all others."""
+_SPARE_DB = 3.0
+_STEREO = 2
+_VIEW_TIPS = (
+    "The waveform (F6)",
+    "Both sides over each other (F7)",
+    "The long-term spectrum of the loudest moments (F8)",
+    "Which bits ever change (F9)",
+)
+
+
 class Bench(QWidget):
     """Waveform on the left, findings on the right."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
+        self._row: Row | None = None
+        self._tracks: Mapping[str, Track] = {}
         self.waveform = Waveform(theme)
+        self.spectrum = SpectrumView(theme)
+        self.bits = BitsView(theme)
         self.panel = FindingPanel(theme)
         self.panel.setFixedWidth(_PANEL_WIDTH)
         self.name = QLabel()
@@ -226,19 +255,39 @@ class Bench(QWidget):
         self.facts.setFont(font(13))
         self.to_finding = _quiet_button("Zoom to finding", "Go to the next marked place (N)")
         self.whole = _quiet_button("Whole file", "Show the whole file (0)")
+        self.down = _quiet_button("Turn it down", "")
+        self.down.setCheckable(True)
+        self.down.toggled.connect(self._turn_down)
+        self.views = {name: _quiet_button(name, tip) for name, tip in zip(VIEWS, _VIEW_TIPS, strict=True)}
+        chooser = QButtonGroup(self)
+        for name, button in self.views.items():
+            button.setCheckable(True)
+            button.setProperty("look", "tab")
+            button.setAccessibleName(f"{name} of the file")
+            chooser.addButton(button)
+            button.clicked.connect(self._shower(name))
+        self.views["Waveform"].setChecked(True)
         self.to_finding.clicked.connect(lambda: self.waveform.step_mark(1))
         self.whole.clicked.connect(self.waveform.show_all)
         head = QHBoxLayout()
         head.setContentsMargins(24, 6, 8, 0)
         head.setSpacing(12)
         head.addWidget(self.name)
-        head.addWidget(self.facts, 1)
+        head.addStretch(1)
+        for button in self.views.values():
+            head.addWidget(button)
+        head.addSpacing(8)
+        head.addWidget(self.down)
         head.addWidget(self.to_finding)
         head.addWidget(self.whole)
         left = QVBoxLayout()
         left.setSpacing(0)
         left.setContentsMargins(0, 0, 0, 0)
         left.addLayout(head)
+        facts = QHBoxLayout()
+        facts.setContentsMargins(24, 0, 8, 2)
+        facts.addWidget(self.facts)
+        left.addLayout(facts)
         wave = QHBoxLayout()
         wave.setContentsMargins(8, 0, 12, 4)
         self.page = QTextBrowser()
@@ -250,6 +299,8 @@ class Bench(QWidget):
         self.stage = QStackedLayout()
         self.stage.addWidget(self.waveform)
         self.stage.addWidget(margin)
+        self.stage.addWidget(self.spectrum)
+        self.stage.addWidget(self.bits)
         wave.addLayout(self.stage)
         left.addLayout(wave, 1)
         whole = QHBoxLayout(self)
@@ -257,25 +308,88 @@ class Bench(QWidget):
         whole.setSpacing(8)
         whole.addLayout(left, 1)
         whole.addWidget(self.panel)
-        self.panel.pressed.connect(self.waveform.go_to)
+        self.panel.pressed.connect(self.show_evidence)
         theme.changed.connect(self._colour)
         self._colour()
         self.show_row(None, None)
 
-    def show_row(self, row: Row | None, speaker: Speaker | None) -> None:
-        """Put a file on the bench."""
+    def show_view(self, name: str) -> None:
+        """Show one of the pictures of the file (see `VIEWS`)."""
+        if not self.views[name].isEnabled():
+            name = "Waveform"
+        self.views[name].setChecked(True)
+        self.waveform.overlay_sides(name == "Sides")
+        shown = {"Spectrum": self.spectrum, "Bits": self.bits}.get(name, self.waveform)
+        self.stage.setCurrentWidget(shown)
+
+    def _shower(self, name: str) -> Callable[[], None]:
+        return lambda: self.show_view(name)
+
+    @property
+    def view_name(self) -> str:
+        """The picture that is shown."""
+        return next(name for name, button in self.views.items() if button.isChecked())
+
+    def show_evidence(self, finding: Finding) -> None:
+        """Show what proves a finding: its picture, and in the waveform its place."""
+        self.show_view(next((view for code, view in _EVIDENCE.items() if finding.code.startswith(code)), "Waveform"))
+        self.waveform.go_to(finding)
+        if finding.code == "content.twin" and self._row is not None:
+            self._show_twin(finding, self._row.track.path)
+
+    def _show_twin(self, finding: Finding, path: str) -> None:
+        """Draw the twin under the file, moved so that equal sound stands under equal sound."""
+        other = next((p for p in finding.files if p != path), None)
+        later = finding.evidence.get("offset_frames")
+        shift = int(later) if isinstance(later, (int, float)) else 0
+        # The evidence tells how much later the second file comes than the first.
+        twin = self._tracks.get(other or "")
+        self.waveform.show_partner(twin, later=-shift if finding.files.index(path) else shift)
+
+    def _turn_down(self, on: bool) -> None:
+        self.waveform.turn_down(self._down_db() if on else 0.0)
+
+    def _down_db(self) -> float:
+        """What clears the file's overs, and a little more, so that its tops can be seen."""
+        measures = self._row.track.measures if self._row is not None else None
+        return max(0.0, measures.sample_peak_dbfs) + _SPARE_DB if measures is not None else 0.0
+
+    def show_row(
+        self, row: Row | None, speaker: Speaker | None, tracks: Mapping[str, Track] = MappingProxyType({})
+    ) -> None:
+        """Put a file on the bench; `tracks` are all files by their paths, for what is shown beside it."""
         track = row.track if row is not None else None
+        same = self._row is not None and row is not None and self._row.track.path == row.track.path
+        self._row, self._tracks = row, tracks
         self.name.setText("" if row is None else f"{row.number}  {row.title}".strip())
         self.facts.setText("" if row is None else _facts(row))
         companion = row.companion if row is not None else None
-        self.stage.setCurrentIndex(0 if companion is None else 1)
+        measured = track is not None and track.measures is not None
+        sound = track.format if track is not None else None
+        is_stereo = measured and sound is not None and sound.channels == _STEREO
+        self.views["Sides"].setEnabled(is_stereo)
+        self.views["Spectrum"].setEnabled(measured)
+        self.views["Bits"].setEnabled(measured)
+        self.spectrum.show_track(track)
+        self.bits.show_track(track)
+        if companion is not None:
+            self.stage.setCurrentIndex(1)
+        else:
+            self.show_view(self.view_name)
         self.page.setPlainText("" if companion is None else _companion_page(companion))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker)
         self.to_finding.setEnabled(bool(self.waveform.marks))
         self.whole.setEnabled(track is not None and track.measures is not None)
-        for button in (self.to_finding, self.whole):
+        for button in (self.to_finding, self.whole, *self.views.values()):
             button.setVisible(companion is None)
+        self.views["Sides"].setVisible(is_stereo)
+        if not same:
+            self.down.setChecked(False)
+        goes_flat = any(f.code.startswith("clipping.") for f in (row.findings if row is not None else ()))
+        self.down.setVisible(companion is None and measured and goes_flat)
+        self.down.setText(f"Turn it down {decibels(self._down_db())}")
+        self.down.setToolTip("Show the file lower: intact tops come back, printed ones stay flat")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), QColor(self._theme.colours.raised))

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.raster import draw_strokes
-from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word
+from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word, used_bits
 from deep_tally.app.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
@@ -179,7 +179,8 @@ class CellPainter:
             self._text(DEPTH_TICKS_WIDTH, "lossy", c.soft)
             return
         # A stroke for every two bits (four in a file of 64): crisp at any scale.
-        used = m.bits_in_use if m.bits_in_use is not None else sound.bits
+        bits = used_bits(m)
+        used = bits if bits is not None else sound.bits
         per_stroke = 2 if sound.bits <= 32 else 4
         for stroke in range(sound.bits // per_stroke):
             x = stroke * 4 + 1
@@ -210,6 +211,8 @@ class CellPainter:
         self._shape(finding.action, CLIP_LINE_WIDTH + 12)
         if finding.code == "clipping.baked":
             text = str(m.clip_runs.count(3))
+        elif finding.code == "clipping.earlier":
+            text = str(m.flat_tops.runs.count())
         elif finding.code == "clipping.over":
             text = f"+{signed(m.sample_peak_dbfs)}"
         else:

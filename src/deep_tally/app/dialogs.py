@@ -48,6 +48,9 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Home, End", "Start, end of the file"),
             ("N / P", "Next / previous mark"),
             ("0, double click", "Whole file"),
+            ("F6 / F7", "Waveform / both sides over each other"),
+            ("F8 / F9", "Spectrum / bits in use"),
+            ("Ctrl+D", "Turned down: do the tops come back?"),
         ),
     ),
     (

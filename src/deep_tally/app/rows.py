@@ -19,8 +19,9 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake, MidiFacts, Role
 from deep_tally.model.findings import Action, Finding
+from deep_tally.model.measures import Measures
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz
+from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, listed
 from deep_tally.reply.words import Speaker
 
 _NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
@@ -84,11 +85,20 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "channels.one-side": "one side",
         "channels.opposed": "cancel",
         "channels.near-mono": "nearly mono",
+        "channels.split-pair": "a pair",
+        "channels.unrelated": "two sounds",
         "channels.many": "many",
         "content.damaged": "damaged",
         "content.empty": "no sound",
         "content.nonfinite": "bad values",
+        "content.dropout": "gaps",
         "content.lossy": "lossy",
+        "content.lossy-origin": "was lossy",
+        "content.twin": "twin",
+        "content.holds-another": "two in one",
+        "content.sum-of": "a sum",
+        "content.two-exports": "other export",
+        "content.hum": "hum",
         "content.several-mixes": "which one?",
     }
 )
@@ -99,6 +109,8 @@ def short_word(finding: Finding) -> str:
     """The word for a cell; a note on a file that can be read whole does not call it damaged."""
     if finding.code == "content.damaged" and finding.action is Action.NOTE:
         return "odd header"
+    if finding.code == "content.dropout" and finding.action is Action.NOTE:
+        return "gated"
     return SHORT_WORDS.get(finding.code, "")
 
 
@@ -346,6 +358,12 @@ def midi_text(midi: MidiFacts) -> str:
     return "  ·  ".join(p for p in (tempo, midi.meter, midi.key, length) if p)
 
 
+def used_bits(measures: Measures) -> int | None:
+    """Bits in use; of a file that was given a gain after it was rounded, those it was rounded to."""
+    used, grid = measures.bits_in_use, measures.value_grid
+    return min(used, grid.bits) if used and grid is not None else used
+
+
 def cell_text(row: Row, column: Column) -> str:
     """A cell in words: for copying, for screen readers and as the first line of its tooltip."""
     track = row.track
@@ -367,7 +385,8 @@ def cell_text(row: Row, column: Column) -> str:
     if column is Column.RATE:
         return kilohertz(sound.rate_hz)
     if column is Column.DEPTH:
-        used = f", {m.bits_in_use} in use" if m.bits_in_use and m.bits_in_use != sound.bits else ""
+        bits = used_bits(m)
+        used = f", {bits} in use" if bits and bits != sound.bits else ""
         return depth(sound.bits, sound.sample_format) + used
     if column is Column.CLIPPING:
         return clip_text(track) or "none"
@@ -396,7 +415,10 @@ def clip_text(track: Track) -> str:
     runs, overs = track.measures.clip_runs.count(3), track.measures.overs.count()
     if runs:
         return count(runs, "place") + " at full scale"
-    return count(overs, "place") + " over full scale" if overs else ""
+    flat = track.measures.flat_tops.runs.count()
+    told = [count(overs, "place") + " over full scale"] if overs else []
+    told += [count(flat, "flat top")] if flat else []
+    return listed(told)
 
 
 def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:

@@ -240,10 +240,10 @@ class CheckState(QObject):
             self._compare()
 
     def request_excerpt(self, track: Track, start: int, frames: int) -> None:
-        """Ask for samples of a file; `excerpt_came` brings them. A newer request replaces waiting ones."""
+        """Ask for samples of a file; `excerpt_came` brings them. A newer request replaces a waiting one."""
         entry = next((e for e in self.intake.entries if e.path == track.path), None) if self.intake else None
         if entry is not None:
-            self._readers.forget_waiting()
+            self._readers.forget_waiting(track.path)
             self._readers.submit(track.path, read_excerpt, entry.source, start, frames)
             self._timer.start()
 

@@ -183,6 +183,13 @@ def _style(c: Colours) -> str:
     QPushButton[look="quiet"]:hover {{ color: {c.ink}; background: {c.rule}; }}
     QPushButton[look="quiet"]:focus {{ border: 2px solid {c.fix}; padding: 3px 7px; }}
     QPushButton[look="quiet"]::menu-indicator {{ width: 0; }}
+    QPushButton[look="tab"] {{ background: transparent; border: 0; border-bottom: 2px solid transparent;
+        border-radius: 0; color: {c.soft}; padding: 4px 2px 3px 2px; }}
+    QPushButton[look="tab"]:hover {{ color: {c.ink}; }}
+    QPushButton[look="tab"]:checked {{ color: {c.ink}; border-bottom-color: {c.ink}; font-weight: 600; }}
+    QPushButton[look="tab"]:focus {{ color: {c.fix}; border-bottom-color: {c.fix}; }}
+    QPushButton[look="tab"]:disabled {{ color: {c.rule}; }}
+    QPushButton[look="quiet"]:checked {{ color: {c.ink}; background: {c.rule}; }}
     QPushButton[look="step"] {{ background: transparent; border: 0; border-bottom: 3px solid transparent;
         border-radius: 0; color: {c.soft};
         padding: 8px 2px 5px 2px; margin-right: 20px; }}

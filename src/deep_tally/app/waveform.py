@@ -30,7 +30,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt, OverviewLevel
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.numbers import MINUS, clock
+from deep_tally.reply.numbers import MINUS, clock, decibels
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
 _TICK_LEAST_PX = 90
@@ -39,6 +39,7 @@ _WHEEL_STEP = 1.25
 _SHOWN_DB = (0, -6, -12, -18, -24, -30, -36, -42, -48, -54, -60, -66, -72)
 _FULL_HEIGHT_FROM_DB = -18.0
 _EXCERPT_MOST = 1 << 18
+_STEREO = 2
 _OVER_TOP_DB = 0.6  # room at a lane's edges, so that what is flat at full scale can be seen
 
 
@@ -51,7 +52,9 @@ class Mark:
 
 
 class Waveform(QWidget):
-    """The waveform of one track.
+    """The waveform of one track, with its twin under it where there is one.
+
+    `overlay_sides` draws both sides of a stereo file in one lane; `turn_down` shows the file at a lower level.
 
     Wheel zooms about the pointer, dragging pans, double click shows all; keys: Left and Right pan, + and -
     zoom, 0 shows all, N and P go to the next and previous mark.
@@ -67,8 +70,12 @@ class Waveform(QWidget):
         self._track: Track | None = None
         self._marks: list[Mark] = []
         self._current: Mark | None = None
-        self._excerpt: Excerpt | None = None
-        self._asked: tuple[int, int] | None = None
+        self._excerpts: dict[str, Excerpt] = {}
+        self._asked: dict[str, tuple[int, int]] = {}
+        self._partner: Track | None = None
+        self._partner_later = 0
+        self._overlaid = False
+        self._gain_db = 0.0
         self._drag_x: float | None = None
         self.view = Viewport(frames=1, pixels=1)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -85,6 +92,8 @@ class Waveform(QWidget):
         same = track is not None and self._track is not None and track.path == self._track.path
         same = same and frames == self.view.frames
         self._track = track
+        self._partner = None
+        self._gain_db = self._gain_db if same else 0.0
         found = [*findings, *(a for f in findings for a in f.absorbed)]
         if track is None:
             self._marks = []
@@ -93,10 +102,36 @@ class Waveform(QWidget):
                 (Mark(f, p) for f in found for p in f.places if p.path == track.path), key=lambda m: m.place.frame
             )
         if not same:
-            self._excerpt, self._asked, self._current = None, None, None
+            self._excerpts, self._asked, self._current = {}, {}, None
             self.view = Viewport(frames=frames, pixels=self._plot_width())
         self._describe()
         self._moved()
+
+    def show_partner(self, partner: Track | None, *, later: int = 0) -> None:
+        """Show another file under this one, whose sound comes `later` frames later than this one's."""
+        self._partner, self._partner_later = partner, later
+        self._moved()
+
+    @property
+    def partner(self) -> Track | None:
+        """The file that is shown under this one."""
+        return self._partner
+
+    def overlay_sides(self, overlaid: bool) -> None:
+        """Draw both sides in one lane, or each in its own."""
+        self._overlaid = overlaid
+        self.update()
+
+    def turn_down(self, db: float) -> None:
+        """Show the file `db` decibels lower; 0 shows it as it is."""
+        self._gain_db = -abs(db)
+        self._describe()
+        self.update()
+
+    @property
+    def turned_down_db(self) -> float:
+        """By how much the file is shown lower than it is."""
+        return -self._gain_db
 
     @property
     def marks(self) -> tuple[Mark, ...]:
@@ -111,13 +146,12 @@ class Waveform(QWidget):
     @property
     def has_samples(self) -> bool:
         """Whether the samples of the view are at hand; False also where the overview is enough."""
-        measures = self._track.measures if self._track is not None else None
-        return measures is not None and self._samples_at_hand(measures.overview) is not None
+        return self._track is not None and self._samples_at_hand(self._track, 0) is not None
 
     def take_excerpt(self, path: str, excerpt: Excerpt) -> None:
         """Samples that were asked for."""
-        if self._track is not None and path == self._track.path:
-            self._excerpt = excerpt
+        if path in {t.path for t in (self._track, self._partner) if t is not None}:
+            self._excerpts[path] = excerpt
             self.update()
 
     def show_all(self) -> None:
@@ -158,6 +192,10 @@ class Waveform(QWidget):
         words = f"{self._track.path}, {len(self._marks)} marks"
         if self._current is not None:
             words += f"; at {self._current.finding.code}, {clock(self._current.place.frame / rate, digits=3)}"
+        if self._gain_db:
+            words += f"; shown {decibels(-self._gain_db)} turned down"
+        if self._partner is not None:
+            words += f"; under it {self._partner.path}"
         self.setAccessibleDescription(words)
 
     # -- moving -------------------------------------------------------------------------------
@@ -171,22 +209,27 @@ class Waveform(QWidget):
         self.view_changed.emit()
 
     def _want_samples(self) -> None:
-        track = self._track
+        self._want_samples_of(self._track, 0)
+        self._want_samples_of(self._partner, self._partner_later)
+
+    def _want_samples_of(self, track: Track | None, later: int) -> None:
+        """Ask for the samples of a file that are in sight, if the overview is too coarse for them."""
         if track is None or track.measures is None or not track.measures.overview:
             return
         if self.view.scale >= track.measures.overview[0].bin_frames:
             return
-        start, stop = int(self.view.start), math.ceil(self.view.stop) + 1
-        have = self._excerpt
-        if have is not None and have.frame <= start and have.frame + len(have.samples) >= min(stop, self.view.frames):
+        start = max(0, int(self.view.start) + later)
+        stop = min(math.ceil(self.view.stop) + 1 + later, track.measures.frames)
+        have, asked = self._excerpts.get(track.path), self._asked.get(track.path)
+        if stop <= start or (have is not None and have.frame <= start and have.frame + len(have.samples) >= stop):
             return
-        if self._asked is not None and self._asked[0] <= start and sum(self._asked) >= min(stop, self.view.frames):
+        if asked is not None and asked[0] <= start and sum(asked) >= stop:
             return
         # Some more on both sides, so that panning does not ask at every pixel.
         margin = min(stop - start, _EXCERPT_MOST)
         first = max(0, start - margin)
-        self._asked = (first, stop + margin - first)
-        self.excerpt_wanted.emit(track, *self._asked)
+        self._asked[track.path] = (first, stop + margin - first)
+        self.excerpt_wanted.emit(track, *self._asked[track.path])
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -256,17 +299,37 @@ class Waveform(QWidget):
             )
             return
         channels = track.format.channels
-        height = (self.height() - _TOP - _BOTTOM - _GAP * (channels - 1)) / channels
-        top_db = _top_level(track.measures.sample_peak_dbfs)
+        overlaid = self._overlaid and channels == _STEREO
+        drawn = [tuple(range(channels))] if overlaid else [(channel,) for channel in range(channels)]
+        lanes = len(drawn) + (self._partner is not None)
+        height = (self.height() - _TOP - _BOTTOM - _GAP * (lanes - 1)) / lanes
         self._ruler(painter, track.format.rate_hz)
-        for channel in range(channels):
-            lane = QRectF(_LEFT, _TOP + channel * (height + _GAP), self._plot_width(), height)
-            self._lane(painter, lane, track, channel, top_db)
+        for number, shown in enumerate(drawn):
+            lane = QRectF(_LEFT, _TOP + number * (height + _GAP), self._plot_width(), height)
+            self._lane(painter, lane, track, shown, self._gain_db)
+        if overlaid:
+            self._label(painter, _TOP, "left filled, right as a line")
+        if self._gain_db:
+            self._label(painter, _TOP, f"turned down {decibels(-self._gain_db)}")
+        if self._partner is not None and self._partner.format is not None:
+            lane = QRectF(_LEFT, _TOP + len(drawn) * (height + _GAP), self._plot_width(), height)
+            shown = tuple(range(min(self._partner.format.channels, _STEREO)))
+            self._lane(painter, lane, self._partner, shown, self._gain_db, later=self._partner_later)
+            self._label(painter, lane.top(), readable(self._partner.path.rpartition("/")[2]))
         self._draw_markers(painter, track)
-        self._draw_marks(painter, channels, height)
+        self._draw_marks(painter, len(drawn), height)
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.fix), 1))
             painter.drawRect(QRectF(_LEFT - 0.5, _TOP - 0.5, self._plot_width(), self.height() - _TOP - _BOTTOM))
+
+    def _label(self, painter: QPainter, top: float, words: str) -> None:
+        """A few words at the right end of a lane."""
+        painter.setFont(font(12))
+        width = QFontMetricsF(font(12)).horizontalAdvance(words)
+        box = QRectF(_LEFT + self._plot_width() - width - 12, top + 3, width + 8, 18)
+        painter.fillRect(box, QColor(self._theme.colours.raised))
+        painter.setPen(QColor(self._theme.colours.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _say(self, painter: QPainter, words: str) -> None:
         painter.setFont(font(13))
@@ -291,11 +354,22 @@ class Waveform(QWidget):
             painter.setPen(QColor(colours.soft))
             painter.drawText(QRectF(x + 4, bottom + 4, 120, _BOTTOM - 4), Qt.AlignmentFlag.AlignLeft, told)
 
-    def _lane(self, painter: QPainter, lane: QRectF, track: Track, channel: int, top_db: float) -> None:
+    def _lane(
+        self,
+        painter: QPainter,
+        lane: QRectF,
+        track: Track,
+        channels: tuple[int, ...],
+        gain_db: float,
+        *,
+        later: int = 0,
+    ) -> None:
+        """One lane with one channel, or two over each other; what is drawn comes `later` frames later in the file."""
         colours = self._theme.colours
         measures = track.measures
         if measures is None:
             return
+        top_db = _top_level(measures.sample_peak_dbfs + gain_db)
         full = 10 ** (top_db / 20)
         middle, reach = lane.center().y(), lane.height() / 2
         painter.setFont(font(11))
@@ -315,21 +389,30 @@ class Waveform(QWidget):
         painter.drawLine(QLineF(lane.left(), middle, lane.right(), middle))
         painter.save()
         painter.setClipRect(lane)
-        samples = self._samples_at_hand(measures.overview)
-        if samples is not None:
-            self._draw_samples(painter, lane, samples, channel, middle, reach / full)
-        elif measures.overview:
-            self._draw_bins(painter, lane, measures.overview, channel, middle, reach / full)
+        if gain_db:
+            # Where full scale was: what was cut off there stays flat there.
+            offset = reach * 10 ** (gain_db / 20) / full
+            painter.setPen(QPen(QColor(colours.ask), 1, Qt.PenStyle.DashLine))
+            for y in (middle - offset, middle + offset):
+                painter.drawLine(QLineF(lane.left(), y, lane.right(), y))
+        unit = reach / full * 10 ** (gain_db / 20)
+        samples = self._samples_at_hand(track, later)
+        for number, channel in enumerate(channels):
+            as_line = number > 0
+            if samples is not None:
+                self._draw_samples(painter, lane, samples, channel, middle, unit, later=later, as_line=as_line)
+            elif measures.overview:
+                self._draw_bins(painter, lane, measures.overview, channel, middle, unit, later=later, as_line=as_line)
         painter.restore()
 
-    def _samples_at_hand(self, overview: tuple[OverviewLevel, ...]) -> Excerpt | None:
-        have = self._excerpt
+    def _samples_at_hand(self, track: Track, later: int) -> Excerpt | None:
+        overview = track.measures.overview if track.measures is not None else ()
+        have = self._excerpts.get(track.path)
         if have is None or not overview or self.view.scale >= overview[0].bin_frames:
             return None
-        inside = have.frame <= self.view.start and have.frame + len(have.samples) >= min(
-            self.view.stop, self.view.frames
-        )
-        return have if inside else None
+        frames = track.measures.frames if track.measures is not None else 0
+        start, stop = max(0.0, self.view.start + later), min(self.view.stop + later, frames)
+        return have if have.frame <= start and have.frame + len(have.samples) >= stop else None
 
     def _draw_bins(
         self,
@@ -339,37 +422,64 @@ class Waveform(QWidget):
         channel: int,
         middle: float,
         reach: float,
+        *,
+        later: int,
+        as_line: bool,
     ) -> None:
         level = next((lv for lv in reversed(overview) if lv.bin_frames <= self.view.scale), overview[0])
-        edges = self.view.start + np.arange(self.view.pixels + 1, dtype=np.float64) * self.view.scale
+        edges = self.view.start + later + np.arange(self.view.pixels + 1, dtype=np.float64) * self.view.scale
         low, high, rms = _per_pixel(level, channel, edges)
         colour = QColor(self._theme.colours.wave)
-        colour.setAlpha(150)
         middle -= lane.top()
+        if as_line:
+            colour = QColor(self._theme.colours.ink)
+            for edge in (high, low):
+                y = middle - reach * edge
+                # A column reaches to its neighbour, so that the outline stays one line.
+                before = np.concatenate([y[:1], y[:-1]])
+                top, bottom = np.minimum(y, before) - 0.6, np.maximum(y, before) + 0.6
+                draw_strokes(painter, lane, top, bottom, colour)
+            return
+        colour.setAlpha(150)
         draw_strokes(painter, lane, middle - reach * high, middle - reach * low, colour)
         colour.setAlpha(255)
         # Never quite nothing: a silent stretch is a thin line.
         draw_strokes(painter, lane, middle - reach * rms, np.maximum(middle + reach * rms, middle + 0.6), colour)
 
     def _draw_samples(
-        self, painter: QPainter, lane: QRectF, excerpt: Excerpt, channel: int, middle: float, reach: float
+        self,
+        painter: QPainter,
+        lane: QRectF,
+        excerpt: Excerpt,
+        channel: int,
+        middle: float,
+        reach: float,
+        *,
+        later: int,
+        as_line: bool,
     ) -> None:
         view = self.view
-        colour = QColor(self._theme.colours.wave)
-        first = max(0, int(view.start) - 1)
-        values = excerpt.samples[first - excerpt.frame : math.ceil(view.stop) + 2 - excerpt.frame, channel]
+        colour = QColor(self._theme.colours.ink if as_line else self._theme.colours.wave)
+        begin = view.start + later
+        first = max(excerpt.frame, int(begin) - 1)
+        values = excerpt.samples[
+            first - excerpt.frame : max(0, math.ceil(view.stop) + 2 + later - excerpt.frame), channel
+        ]
+        if not len(values):
+            return
         if view.scale > 1.5:
-            starts = np.clip((view.start + np.arange(view.pixels) * view.scale - first).astype(int), 0, len(values) - 1)
+            starts = np.clip((begin + np.arange(view.pixels) * view.scale - first).astype(int), 0, len(values) - 1)
             low, high = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
             # A column reaches to its neighbour, so that a steep wave stays one line.
             low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
             top = middle - lane.top() - reach * high
             draw_strokes(painter, lane, top, np.maximum(middle - lane.top() - reach * low, top + 0.6), colour)
             return
-        x = lane.left() + (first + np.arange(len(values)) + 0.5 - view.start) / view.scale
+        x = lane.left() + (first + np.arange(len(values)) + 0.5 - begin) / view.scale
         points = [QPointF(a, middle - reach * b) for a, b in zip(x.tolist(), values.tolist(), strict=True)]
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(colour, 1.5))
+        style = Qt.PenStyle.DashLine if as_line else Qt.PenStyle.SolidLine
+        painter.setPen(QPen(colour, 1.5, style))
         painter.drawPolyline(QPolygonF(points))
         if 1 / view.scale >= _DOTS_FROM_PX:
             painter.setBrush(colour)
@@ -398,7 +508,7 @@ class Waveform(QWidget):
                 painter.drawText(QRectF(x + 5, _TOP + 1, width + 2, 15), Qt.AlignmentFlag.AlignVCenter, words)
                 free = x + width + 12
 
-    def _draw_marks(self, painter: QPainter, channels: int, height: float) -> None:
+    def _draw_marks(self, painter: QPainter, lanes_shown: int, height: float) -> None:
         """Every mark in sight: a flag above, a line or the whole run below; one per pixel and kind."""
         drawn: set[tuple[int, Action]] = set()
         right = _LEFT + self._plot_width()
@@ -410,7 +520,8 @@ class Waveform(QWidget):
                 continue
             action = mark.finding.action
             colour = self._theme.colours.action(action)
-            lanes = [place.channel] if place.channel is not None and place.channel < channels else range(channels)
+            own = place.channel is not None and place.channel < lanes_shown
+            lanes = [place.channel or 0] if own else range(lanes_shown)
             key = (round(x1 / 2), action)
             for lane in lanes:
                 y = _TOP + lane * (height + _GAP)

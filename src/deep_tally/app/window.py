@@ -322,6 +322,7 @@ class Window(QMainWindow):
         self._action(view, "&Reply", self.show_reply, "Ctrl+2")
         self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()
+        self._fill_file_menu(view.addMenu("The &file as"))
         self._fill_show_menu(view.addMenu("S&how"))
         self.show_menu = QMenu("Show", self)
         self._fill_show_menu(self.show_menu, keys=False)
@@ -338,6 +339,13 @@ class Window(QMainWindow):
             action.setCheckable(True)
             action.setChecked(self.theme.choice == choice)
             colours.addAction(action)
+
+    def _fill_file_menu(self, menu: QMenu) -> None:
+        from deep_tally.app.bench import VIEWS
+
+        for name, key in zip(VIEWS, ("F6", "F7", "F8", "F9"), strict=True):
+            self._action(menu, name, self.bench.views[name].click, key)
+        self._action(menu, "&Turned down", self.bench.down.click, "Ctrl+D")
 
     def _fill_show_menu(self, menu: QMenu, *, keys: bool = True) -> None:
         from deep_tally.app.rows import Filter
@@ -577,7 +585,8 @@ class Window(QMainWindow):
 
         delivery = self.state.delivery
         self._on_bench = (row, delivery)
-        self.bench.show_row(row, Speaker(delivery) if delivery is not None else None)
+        tracks = self.state.measuring.by_path if self.state.measuring is not None else {}
+        self.bench.show_row(row, Speaker(delivery) if delivery is not None else None, tracks)
 
     def _tell_mix(self) -> None:
         row = self.sheet.current_row

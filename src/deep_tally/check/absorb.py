@@ -22,6 +22,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
         "headroom.normalised",
         "headroom.shared-ceiling",
     ),
+    "clipping.earlier": ("headroom.limited",),
     "clipping.over": ("headroom.hot", "clipping.between-samples"),
     "headroom.shared-ceiling": ("headroom.normalised", "headroom.limited", "headroom.same-peak"),
     "depth.low": ("depth.differs",),

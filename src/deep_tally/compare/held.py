@@ -27,9 +27,10 @@ _RESTED_S = 3.0
 """How long a file must have been 50 dB under its loudest: what sounds then is no reverberation or echo of it."""
 _REST_PLACES_LEAST = 2
 _BAND_EDGES = (1, 3, 8, 20, 50, 120, SPAN // 2 + 1)  # bins of the spectrum of SPAN frames
-_BAND_SHARE_LEAST = 0.003
+_BAND_SHARE_LEAST = 0.001
 _BANDS_LEAST = 2
 _SAME_WITHIN = 0.06
+_ERROR_LEAST = 0.005  # of a gain: no band is believed to be surer than that
 
 
 def find_held(
@@ -103,31 +104,26 @@ def _constant_gain(x: NDArray[np.complex128], y: NDArray[np.complex128], rested:
         return None
     cross = (y * x.conj())[active]
     x_there = energy_x[active]
-    gain = complex(cross.sum() / x_there.sum())
-    if gain == 0 or abs(gain.imag) > _SAME_WITHIN * abs(gain.real):
-        return None
-    if not _is_certain(cross.sum(axis=1), x_there.sum(axis=1), gain):
-        return None
-    if abs(gain) ** 2 * x_there.sum() < _SHARE_LEAST * energy_y[active].sum():
-        return None
-    bands = 0
+    gains, errors = [], []
     for low, high in pairwise(_BAND_EDGES):
         band = slice(low - 1, high - 1)
         of_x = x_there[:, band].sum(axis=1)
-        if of_x.sum() < _BAND_SHARE_LEAST * x_there.sum():
-            continue
-        there = complex(cross[:, band].sum() / of_x.sum())
-        error = _error(cross[:, band].sum(axis=1), of_x, there)
-        if abs(there - gain) > max(_SAME_WITHIN * abs(gain), 3 * error):
-            return None
-        bands += error < abs(gain) / 4
-    return gain.real if bands >= _BANDS_LEAST else None
+        if of_x.sum() > _BAND_SHARE_LEAST * x_there.sum():
+            there = complex(cross[:, band].sum() / of_x.sum())
+            gains.append(there)
+            errors.append(max(_error(cross[:, band].sum(axis=1), of_x, there), _ERROR_LEAST * abs(there)))
+    # The bands in which nothing else plays tell the gain best.
+    weights = 1 / np.square(errors)
+    gain = complex(np.array(gains) @ weights / weights.sum())
+    if abs(gain.imag) > _SAME_WITHIN * abs(gain.real) or abs(gain) < _CERTAIN_T / np.sqrt(weights.sum()):
+        return None
+    if abs(gain) ** 2 * x_there.sum() < _SHARE_LEAST * energy_y[active].sum():
+        return None
+    if any(abs(g - gain) > max(_SAME_WITHIN * abs(gain), 3 * e) for g, e in zip(gains, errors, strict=True)):
+        return None
+    return gain.real if sum(e < abs(gain) / 4 for e in errors) >= _BANDS_LEAST else None
 
 
 def _error(cross: NDArray[np.complex128], energy: NDArray[np.float64], gain: complex) -> float:
     """Standard error of a gain, clustered by place."""
     return float(np.sqrt((np.abs(cross - gain * energy) ** 2).sum()) / energy.sum())
-
-
-def _is_certain(cross: NDArray[np.complex128], energy: NDArray[np.float64], gain: complex) -> bool:
-    return abs(gain) > _CERTAIN_T * _error(cross, energy, gain)

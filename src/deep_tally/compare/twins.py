@@ -121,7 +121,7 @@ def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | N
     if not lag or not a.loud_frames:
         return None
     # What the shift moved over an edge is gone: only moments that both files have whole are held together.
-    both = [p for p in a.loud_frames if 0 <= p + lag and max(p, p + lag) + _LOOK_FRAMES <= min(a.frames, b.frames)]
+    both = [p for p in a.loud_frames if p + lag >= 0 and max(p, p + lag) + _LOOK_FRAMES <= min(a.frames, b.frames)]
     places = both[:: -(-len(both) // _LOOKS)] if both else []
     try:
         x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)

@@ -23,12 +23,14 @@ FOLDER_NAME = f"{TITLE} {TEMPO_BPM} BPM {KEY}"
 class Export:
     """How one part is exported.
 
-    `bits` 32 means float; `used_bits` fewer bits than the container holds; `shape` changes the samples first.
+    `bits` 32 means float; `used_bits` fewer bits than the container holds; `shape` changes the samples first. `inside`
+    adds other exports' sound, by their file and a gain; without a `part`, that is all there is.
     """
 
     file: str
-    part: str
+    part: str | None
     peak_dbfs: float | None
+    inside: tuple[tuple[str, float], ...] = ()
     shape: Callable[[Samples], Samples] = lambda samples: samples
     rate_hz: int = RATE_HZ
     bits: int = 24
@@ -75,6 +77,40 @@ def _resampled(samples: Samples, rate_hz: int) -> Samples:
 
     divisor = np.gcd(rate_hz, RATE_HZ)
     return np.asarray(resample_poly(samples, rate_hz // divisor, RATE_HZ // divisor, axis=0))
+
+
+def _clip_then_turn_down(samples: Samples) -> Samples:
+    """Driven 6 dB into a ceiling, then turned down by 7 dB, as a plugin before a fader does."""
+    return np.clip(samples * 10 ** (6 / 20), -1.0, 1.0) * 10 ** (-7 / 20)
+
+
+def _below(edge_hz: float) -> Callable[[Samples], Samples]:
+    """Nothing above an edge, as a conversion up or a lossy encoder leaves it."""
+
+    def cut(samples: Samples) -> Samples:
+        from scipy.signal import firwin, oaconvolve  # heavy, and only the demo's maker needs it
+
+        taps = firwin(1601, edge_hz, fs=RATE_HZ)
+        return np.asarray(oaconvolve(samples, taps[:, None], "same", axes=0))
+
+    return cut
+
+
+def _with_gaps(samples: Samples) -> Samples:
+    """Two drop-outs of under 3 ms inside notes."""
+    samples = samples.copy()
+    for at_s, frames in ((17.9, 96), (29.2, 128)):
+        samples[round(at_s * RATE_HZ) :][:frames] = 0
+    return samples
+
+
+def _left_later(samples: Samples) -> Samples:
+    """Made wide by a delay of 0.4 ms on the right side."""
+    return np.stack([samples[:, 0], np.concatenate([np.zeros(19), samples[:-19, 0]])], axis=1)
+
+
+def _with_offset(samples: Samples) -> Samples:
+    return samples + 0.008
 
 
 EXPORTS = (
@@ -225,6 +261,100 @@ EXPORTS = (
             ("headroom.hot", "over the window, but within the tolerance"),
         ),
     ),
+    Export(
+        file="21 Jaw harp.wav",
+        part="Jaw harp",
+        peak_dbfs=0.0,
+        shape=_clip_then_turn_down,
+        faults=(("clipping.earlier", "ask", "clipped before the fader, then turned down by 7 dB"),),
+        near_misses=(("clipping.baked", "no sample reaches full scale"),),
+    ),
+    Export(
+        file="22 Brushes.wav",
+        part="Brushes",
+        peak_dbfs=-9.7,
+        shape=_below(10_600),
+        faults=(("rate.upsampled", "ask", "made at 22.05 kHz and converted up"),),
+    ),
+    Export(
+        file="23 Rain stick.wav",
+        part="Rain stick",
+        peak_dbfs=-12.6,
+        shape=_below(16_200),
+        faults=(("content.lossy-origin", "ask", "an MP3 that was saved as WAV"),),
+        near_misses=(("content.lossy", "the file itself is lossless"),),
+    ),
+    Export(
+        file="24 Melodica.wav",
+        part="Melodica",
+        peak_dbfs=-8.8,
+        shape=_with_gaps,
+        faults=(("content.dropout", "ask", "two drop-outs inside notes"),),
+    ),
+    Export(
+        file="25 Viola double.wav",
+        part=None,
+        peak_dbfs=None,
+        inside=(("15 Viola.wav", 10 ** (-2 / 20)),),
+        faults=(("content.twin", "ask", "the viola once more, 2 dB lower, instead of a second take"),),
+    ),
+    Export(
+        file="26 Glockenspiel.wav",
+        part="Glockenspiel",
+        peak_dbfs=-11.9,
+        inside=(("10 Audio 7.wav", 10 ** (-4 / 20)),),
+        faults=(("content.holds-another", "ask", "the hammered dulcimer was sent to this track as well"),),
+    ),
+    Export(
+        file="27 Plucked group.wav",
+        part=None,
+        peak_dbfs=None,
+        inside=(("04 Upright bass.wav", 0.8), ("07 Nylon guitar right.wav", 0.7)),
+        faults=(("content.sum-of", "note", "a group beside its own parts"),),
+    ),
+    Export(
+        file="28 Room left.wav",
+        part="Room",
+        peak_dbfs=-14.3,
+        shape=lambda s: s[:, :1],
+        faults=(("channels.split-pair", "fix", "the left side of a stereo room"),),
+    ),
+    Export(
+        file="29 Room right.wav",
+        part="Room",
+        peak_dbfs=-14.3,
+        shape=lambda s: s[:, 1:],
+        faults=(("channels.split-pair", "fix", "the right side of a stereo room"),),
+    ),
+    Export(
+        file="30 Singers.wav",
+        part="Two takes",
+        peak_dbfs=-7.9,
+        faults=(("channels.unrelated", "note", "two singers on two sides of one file"),),
+        near_misses=(("channels.one-side", "each side is silent for a while, but not throughout"),),
+    ),
+    Export(
+        file="31 Mandola.wav",
+        part="Mandola",
+        peak_dbfs=-9.4,
+        shape=_left_later,
+        faults=(("channels.near-mono", "note", "one sound on both sides, the right 19 samples later"),),
+        near_misses=(("channels.same", "equal but for a delay"),),
+    ),
+    Export(
+        file="32 Slide guitar.wav",
+        part="Slide guitar",
+        peak_dbfs=-8.1,
+        faults=(("content.hum", "note", "the amplifier hums in the pauses"),),
+        near_misses=(("start.at-sound", "its hum runs from the first sample, but is no sound"),),
+    ),
+    Export(
+        file="33 Drone.wav",
+        part="Drone",
+        peak_dbfs=-10.9,
+        shape=_with_offset,
+        faults=(("headroom.dc", "fix", "a constant offset of 0.8 %"),),
+    ),
 )
 ROUGH_MIX = f"{TITLE} rough mix.wav"
 NOTES = "Notes.txt"
@@ -248,10 +378,12 @@ def write_demo(folder: Path) -> Path:
     try:
         delivery.mkdir(parents=True, exist_ok=True)
         parts = compose()
-        gains = {export.part: _gain(parts[export.part], export.peak_dbfs) for export in EXPORTS}
+        gains = {e.part: _gain(parts[e.part], e.peak_dbfs) for e in EXPORTS if e.part is not None}
+        plain = {e.file: gains[e.part] * parts[e.part][:FRAMES] for e in EXPORTS if e.part is not None}
 
         def write_part(export: Export) -> None:
-            _write(delivery / export.file, export, gains[export.part] * parts[export.part][:FRAMES])
+            own = plain.get(export.file, np.zeros((FRAMES, 1)))
+            _write(delivery / export.file, export, sum((gain * plain[file] for file, gain in export.inside), own))
 
         # NumPy and the encoders let the interpreter go: threads are enough to use all cores.
         with ThreadPoolExecutor(os.cpu_count()) as pool:

@@ -191,6 +191,51 @@ def _accordion() -> Samples:
     return np.stack(list(voices), axis=1)
 
 
+def _room_of_drum() -> Samples:
+    """The room around the frame drum, for two microphones."""
+    noise = _noise(11)
+    drum = _drum(_noise(1))
+    close = np.concatenate([np.zeros(220), drum])[: len(drum)]
+    return _placed(0.5 * close, 1.0, 0.9) + 0.5 * synth.room(noise, close, seconds=0.9)
+
+
+def _rain_stick() -> Samples:
+    """Grains of noise that fall more and less densely, to the top of the band."""
+    noise = _noise(12)
+    track = _track()
+    for at in np.sort(noise.uniform(4 * BAR_S, 14.5 * BAR_S, 420)):
+        synth.place(track, synth.shaker(noise, 0.09), float(at), float(noise.uniform(0.05, 0.5)))
+    return _mono(track)
+
+
+def _brushes() -> Samples:
+    """Brushes on a snare: noise on every eighth."""
+    noise = _noise(13)
+    track = _track()
+    for bar in range(1, BARS - 1):
+        for eighth in range(8):
+            synth.place(track, synth.shaker(noise, 0.2), bar * BAR_S + eighth * BEAT_S / 2 + 0.01, 0.3)
+    return _mono(track)
+
+
+def _slide_guitar() -> Samples:
+    """A guitar through an amplifier that hums and hisses a little, also while it rests."""
+    noise = _noise(14)
+    guitar = _melody(lambda hz, seconds: synth.plucked(hz, seconds, 2.2), range(5, 13), shift=-12, level=0.34)
+    time = np.arange(len(guitar)) / RATE_HZ
+    hum = sum(
+        (a * np.sin(2 * np.pi * hz * time) for hz, a in ((50, 1.0), (100, 0.7), (150, 0.5), (200, 0.3))), _track()
+    )
+    return _mono(guitar + 2.2e-4 * hum + 2e-5 * noise.standard_normal(len(guitar)))
+
+
+def _two_takes() -> Samples:
+    """Two singers on two sides of one file, who never sing at once."""
+    one = _melody(synth.voice, range(2, 8), shift=-5, level=0.36)
+    other = _melody(synth.voice, range(8, 14), shift=3, level=0.34)
+    return np.stack([one, other], axis=1)
+
+
 def _guitar(order: tuple[int, ...], level: float) -> Samples:
     return _mono(_arpeggio(synth.plucked, range(4, 14), order, level=level))
 
@@ -216,6 +261,16 @@ _PARTS: Mapping[str, Callable[[], Samples]] = {
     "Tin whistle": lambda: _mono(_melody(synth.reed, range(8, 12), shift=24, level=0.012)),
     "Channel buoy bell": _buoy,
     "Accordion": _accordion,
+    "Jaw harp": lambda: _mono(_arpeggio(synth.plucked, range(3, 14), (0, 1, 0, 2), shift=0, level=0.4)),
+    "Brushes": _brushes,
+    "Rain stick": _rain_stick,
+    "Melodica": lambda: _mono(_melody(synth.reed, range(5, 15), shift=0, level=0.3)),
+    "Glockenspiel": lambda: _mono(_bells(range(1, 14), 0.24, 0.9)),
+    "Room": _room_of_drum,
+    "Two takes": _two_takes,
+    "Mandola": lambda: _mono(_arpeggio(synth.plucked, range(6, 14), (2, 1, 0, 1, 2, 3), shift=7, level=0.3)),
+    "Slide guitar": _slide_guitar,
+    "Drone": lambda: _mono(_chords(synth.bowed, range(1, 15), voice=0, shift=-12, level=0.3)),
 }
 
 

@@ -120,9 +120,9 @@ class Crew:
         self._hand_out()
         return reports
 
-    def forget_waiting(self) -> None:
-        """Drop the jobs that no worker has begun."""
-        self._waiting.clear()
+    def forget_waiting(self, job: str) -> None:
+        """Drop the jobs of this name that no worker has begun."""
+        self._waiting = deque(waiting for waiting in self._waiting if waiting[0] != job)
 
     def cancel(self) -> None:
         """Forget all waiting jobs and end those at work; nothing more is reported of them."""

@@ -36,6 +36,7 @@ _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
 _QUIET_LOOKS = 4
+_OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
 ABSURD = 2.0**32
 """A float sample beyond this (+193 dBFS) is no sound; it counts with NaN and infinities."""
 
@@ -153,15 +154,15 @@ class _Pass:
     def result(self) -> Measures:
         self._take_windows(self._cutter.rest())
         windows, rate_hz = self._windows.result(), self._format.rate_hz
-        edges = find_edges(windows, self._frames, rate_hz, self._read)
+        frames = max(1, self._frames)
+        mean, mean_square = self._cutter.totals.T / frames
+        edges = find_edges(_without_offset(windows, mean), self._frames, rate_hz, self._reader_without(mean))
         sounding, stretches = sounding_stretches(windows, rate_hz)
         loud = loud_places(windows, self._frames, span=FRAMES, most=LOOKS)
         looks = self._looks(loud, FRAMES)
         spectra = spectra_of(looks)
         bins = self._bins.result()
         tops = flat_tops(self._flat_tops, sounding, stretches.frames)
-        frames = max(1, self._frames)
-        mean, mean_square = self._cutter.totals.T / frames
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
         overs = self._overs.result()
@@ -197,6 +198,11 @@ class _Pass:
             worst_flat_top=self._excerpt(tops.runs.longest),
         )
 
+    def _reader_without(self, mean: NDArray[np.float64]) -> Callable[[int, int], NDArray[np.float64]]:
+        """Reads samples with a constant offset taken out: an offset is no sound."""
+        offset = np.where(np.abs(mean) > _OFFSET_LEAST, mean, 0.0)
+        return lambda start, count: self._read(start, count) - offset
+
     def _looks(self, places: list[int], span: int) -> list[NDArray[np.float64]]:
         """Short stretches read again; one that a hurt stream no longer gives is left out."""
         looks = [self._read(place, span).copy() for place in places]
@@ -221,6 +227,19 @@ class _Pass:
         start = max(0, run.frame - _EXCERPT_AROUND)
         stop = min(self._frames, run.frame + run.frames + _EXCERPT_AROUND, start + _EXCERPT_MOST)
         return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
+
+
+def _without_offset(windows: Windows, mean: NDArray[np.float64]) -> Windows:
+    """Windows of all channels together with the greatest offset taken out, so that silence is silent again."""
+    offset = np.float32(np.abs(mean).max())
+    if offset <= _OFFSET_LEAST:
+        return windows
+    return Windows(
+        frames=windows.frames,
+        low=np.minimum(windows.low + offset, 0),
+        high=np.maximum(windows.high - offset, 0),
+        energy=np.maximum(windows.energy - windows.frames * offset * offset, 0),
+    )
 
 
 def _stretches(bins: Windows, rate_hz: int) -> NDArray[np.float32]:
