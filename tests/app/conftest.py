@@ -57,6 +57,7 @@ def window(shared: Window) -> Window:
     shared.sheet.sort(0)
     shared.show_sheet()
     shared.sheet.go_to("01 Frame drum.wav")
+    shared.bench.show_view("Waveform")
     shared.bench.waveform.show_all()
     shared.theme.choose("day")
     shared.resize(1280, 800)

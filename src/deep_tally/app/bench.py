@@ -43,6 +43,22 @@ _COMPANIONS = {
 }
 
 
+VIEWS = ("Waveform", "Sides", "Spectrum", "Bits")
+"""The pictures of a file that the bench offers."""
+_EVIDENCE = {
+    "channels.": "Sides",
+    "depth.": "Bits",
+    "rate.upsampled": "Spectrum",
+    "content.lossy-origin": "Spectrum",
+}
+"""Which picture proves a finding; the waveform proves all others."""
+
+
+def evidence_view(code: str) -> str:
+    """Which of the `VIEWS` proves a finding."""
+    return next((view for start, view in _EVIDENCE.items() if code.startswith(start)), VIEWS[0])
+
+
 class FindingCard(QAbstractButton):
     """One finding in words; pressing it goes to its place."""
 
@@ -63,6 +79,8 @@ class FindingCard(QAbstractButton):
         self.setAccessibleName(" ".join([f"{self.text()}.", *self._lines]))
         has_place = any(p.path == path for p in finding.places)
         tip = "Press to go to its place." if has_place else "It is about the whole file: press to see all of it."
+        if (view := evidence_view(finding.code)) != VIEWS[0]:
+            tip = f"Press to see it: {view.lower()}."
         self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -217,15 +235,6 @@ def _nothing(row: Row | None, speaker: Speaker | None) -> str:
     return "Nothing to say about this file. It can go into the mix as it is."
 
 
-VIEWS = ("Waveform", "Sides", "Spectrum", "Bits")
-"""The pictures of a file that the bench offers."""
-_EVIDENCE = {
-    "channels.": "Sides",
-    "depth.": "Bits",
-    "rate.upsampled": "Spectrum",
-    "content.lossy-origin": "Spectrum",
-}
-"""Which picture proves a finding; the waveform proves all others."""
 _SPARE_DB = 3.0
 _STEREO = 2
 _VIEW_TIPS = (
@@ -332,8 +341,11 @@ class Bench(QWidget):
 
     def show_evidence(self, finding: Finding) -> None:
         """Show what proves a finding: its picture, and in the waveform its place."""
-        self.show_view(next((view for code, view in _EVIDENCE.items() if finding.code.startswith(code)), "Waveform"))
-        self.waveform.go_to(finding)
+        self.show_view(evidence_view(finding.code))
+        if self.view_name == "Sides":
+            self.waveform.go_to_peak()  # what the sides do to each other shows in single waves
+        else:
+            self.waveform.go_to(finding)
         if finding.code == "content.twin" and self._row is not None:
             self._show_twin(finding, self._row.track.path)
 

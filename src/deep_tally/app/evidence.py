@@ -19,6 +19,7 @@ _LEFT, _TOP, _RIGHT, _BOTTOM = 52, 12, 12, 24
 _LOWEST_DB, _DB_STEP = -140.0, 20
 _LABEL_PX = 80
 _KEY_STEP_HZ = 100.0
+_EDGE_LABEL_LEFT_FROM = 0.8  # of the width: beyond it the label has no room on the right
 _BOX_MOST, _BOX_GAP = 30.0, 3.0
 _SIDES = ("left", "right")
 _DB_PER_BIT = 6.0206
@@ -154,8 +155,6 @@ class SpectrumView(Evidence):
             painter.setPen(QColor(colours.soft))
             told = kilohertz(number * step) if number else "0"
             painter.drawText(QRectF(x + 4, plot.bottom() + 4, _LABEL_PX, 16), Qt.AlignmentFlag.AlignLeft, told)
-        if spectrum.edge is not None:
-            self._draw_edge(painter, plot, spectrum.edge.edge_hz / half)
         columns = min(len(levels), max(2, round(plot.width())))
         at = np.arange(columns) * len(levels) // columns
         highest = np.maximum.reduceat(levels, at)
@@ -172,6 +171,8 @@ class SpectrumView(Evidence):
         painter.setPen(QPen(QColor(colours.wave), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(line))
+        if spectrum.edge is not None:
+            self._draw_edge(painter, plot, spectrum.edge.edge_hz / half)
         if self._read_hz is not None:
             self._draw_readout(painter, plot, self._read_hz / half)
         elif spectrum.edge is None:
@@ -185,7 +186,9 @@ class SpectrumView(Evidence):
         painter.fillRect(QRectF(x, plot.top(), plot.right() - x, plot.height()), empty)
         painter.setPen(QPen(QColor(colours.ask), 1.5))
         painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
-        self._note(painter, x - 6, plot.top() + 4, f"ends at {share * self._half_rate() / 1000:.1f} kHz", to_left=True)
+        words = f"ends at {share * self._half_rate() / 1000:.1f} kHz"
+        to_left = share > _EDGE_LABEL_LEFT_FROM
+        self._note(painter, x - 6 if to_left else x + 6, plot.top() + 4, words, to_left=to_left)
 
     def _draw_readout(self, painter: QPainter, plot: QRectF, share: float) -> None:
         x = plot.left() + share * plot.width()

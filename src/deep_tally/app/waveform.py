@@ -110,6 +110,7 @@ class Waveform(QWidget):
     def show_partner(self, partner: Track | None, *, later: int = 0) -> None:
         """Show another file under this one, whose sound comes `later` frames later than this one's."""
         self._partner, self._partner_later = partner, later
+        self._describe()
         self._moved()
 
     @property
@@ -166,6 +167,15 @@ class Waveform(QWidget):
             self.go_to_mark(max(marks, key=lambda m: (m.place.frames, -m.place.frame)))
         else:
             self.show_all()
+
+    def go_to_peak(self) -> None:
+        """Zoom to a few milliseconds around the highest sample."""
+        track = self._track
+        if track is None or track.format is None or track.measures is None or track.measures.peak_frame is None:
+            return
+        span = track.format.rate_hz // 300
+        self.view.show_stretch(track.measures.peak_frame - span / 2, span)
+        self._moved()
 
     def go_to_mark(self, mark: Mark) -> None:
         """Zoom to one place."""
@@ -308,7 +318,8 @@ class Waveform(QWidget):
             lane = QRectF(_LEFT, _TOP + number * (height + _GAP), self._plot_width(), height)
             self._lane(painter, lane, track, shown, self._gain_db)
         if overlaid:
-            self._label(painter, _TOP, "left filled, right as a line")
+            is_close = self._samples_at_hand(track, 0) is not None
+            self._label(painter, _TOP, f"left {'solid, right dashed' if is_close else 'filled, right as a line'}")
         if self._gain_db:
             self._label(painter, _TOP, f"turned down {decibels(-self._gain_db)}")
         if self._partner is not None and self._partner.format is not None:

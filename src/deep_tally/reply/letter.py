@@ -16,7 +16,7 @@ from deep_tally.reply.requests import Request, group_requests
 from deep_tally.reply.words import Speaker
 
 _PICTURES_PER_REQUEST = 12
-_NO_PICTURE = ("name.", "rate.", "depth.")
+_NO_PICTURE = ("name.", "rate.differs", "rate.off-brief", "depth.low", "depth.differs")
 _NUMBER_WORDS = (
     "No",
     "One",
@@ -136,7 +136,8 @@ def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker
             yield Block("item", name if shared else f"{name}: {readable(speaker.evidence(finding, path))}")
             picture = None
             if pictures < _PICTURES_PER_REQUEST and not finding.code.startswith(_NO_PICTURE):
-                picture = picture_of(finding, tracks[path])
+                other = next((p for p in finding.files if p != path), None)
+                picture = picture_of(finding, tracks[path], tracks.get(other or ""))
             if picture is not None:
                 pictures += 1
                 yield Block("picture", readable(picture.words), picture=picture)
@@ -154,11 +155,16 @@ def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     fixes = [f for f in delivery.findings if f.action is Action.FIX and speaker.mend(f)]
     if not fixes:
         return
+    tracks = {t.path: t for t in delivery.tracks}
     yield Block("section", "What I mend here, no need to do anything")
     for finding in fixes:
         names = listed([speaker.name(path) for path in finding.files])
         headline = speaker.headline(finding)
         yield Block("item", readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I {speaker.mend(finding)}."))
+        if finding.code == "clipping.over" and len(finding.files) == 1:
+            picture = picture_of(finding, tracks[finding.files[0]])
+            if picture is not None:
+                yield Block("picture", readable(picture.words), picture=picture)
 
 
 def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:

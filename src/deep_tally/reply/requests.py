@@ -118,12 +118,23 @@ TASKS = (
     Task(
         key="lossless",
         kind="request",
-        codes=("content.lossy", "content.lossy-origin", "start.codec-delay"),
+        codes=("content.lossy", "start.codec-delay"),
         one="Please export {file} again as WAV",
         many="Please export these {count} files again as WAV",
         short="Export as WAV",
         how="Export from the song itself as WAV with 24 bits; converting the finished file does not help.",
         check="To see that it worked: the file's name ends in .wav, and it is several times larger.",
+    ),
+    Task(
+        key="from-the-song",
+        kind="request",
+        codes=("content.lossy-origin",),
+        one="Please export {file} again from the song itself",
+        many="Please export these {count} files again from the song itself",
+        short="Export from the song itself",
+        how="A WAV made from an MP3 holds no more than the MP3. Export the track from the song; if the sound came"
+        " to you as an MP3 or the like and nothing better exists, tell me.",
+        check="To see that it worked: the new export sounds a little brighter than this one.",
     ),
     Task(
         key="own-levels",
