@@ -12,6 +12,7 @@ import pytest
 from hypothesis import settings
 
 from deep_tally.check.judge import judge
+from deep_tally.compare.run import Comparing
 from deep_tally.demo.awkward import write_awkward
 from deep_tally.demo.delivery import write_demo
 from deep_tally.intake.unpacked import unpack_folder
@@ -43,7 +44,11 @@ def check_folder(folder: Path, **options: Path) -> Delivery:
             measuring = Measuring(intake, crew)
             while not measuring.is_done:
                 measuring.poll(0.1)
-        return judge(intake, measuring.tracks, DEFAULT_BRIEF)
+            comparing = Comparing(intake, measuring.tracks, crew)
+            while not comparing.is_done:
+                for report in crew.poll(0.1):
+                    comparing.take(report)
+        return judge(intake, measuring.tracks, DEFAULT_BRIEF, comparisons=comparing.by_song)
     finally:
         crew.close()
 

@@ -9,7 +9,7 @@ from deep_tally.model.measures import SpectralEdge
 SOURCE_RATES_HZ = (22_050, 32_000, 44_100, 48_000, 88_200, 96_000)
 _FILTER_SHARE = (0.9, 1.0)
 """A converter's filter ends the content at 0.90 to 1.00 of half the rate it came from (measured: 0.95 to 0.98)."""
-LOSSY_EDGES_HZ = ((15_700.0, 17_600.0), (18_300.0, 19_700.0), (19_850.0, 20_450.0))
+LOSSY_EDGES_HZ = ((15_700.0, 17_600.0), (18_300.0, 20_700.0))
 """Where common encoders end the content (measured: docs/measures.md)."""
 SHARED_WITHIN_HZ = 300.0
 

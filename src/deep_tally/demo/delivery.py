@@ -156,6 +156,7 @@ EXPORTS = (
         near_misses=(
             ("start.at-sound", "enters at bar 5 too, but the file starts at bar 1"),
             ("length.short", "falls silent early, but the file goes on to the common end"),
+            ("channels.split-pair", "named as a side, but the other side has another length"),
         ),
     ),
     Export(
@@ -164,6 +165,7 @@ EXPORTS = (
         peak_dbfs=-7.0,
         rate_hz=44_100,
         faults=(("rate.differs", "ask", "44.1 kHz among 48 kHz"),),
+        near_misses=(("content.lossy-origin", "its content ends at its own rate's filter"),),
     ),
     Export(
         file="09 Clarinet.wav",
@@ -193,6 +195,8 @@ EXPORTS = (
         near_misses=(
             ("clipping.over", "a float file too, but it stays under full scale"),
             ("channels.same", "a mono source, but with a stereo room around it"),
+            ("channels.near-mono", "mostly mono, but the room is no faint side"),
+            ("content.holds-another", "holds the dry voice, as a wet part does"),
         ),
     ),
     Export(
@@ -215,7 +219,10 @@ EXPORTS = (
         part="Viola",
         peak_dbfs=-10.4,
         shape=lambda s: s[: round(12 * BAR_S * RATE_HZ)],
-        faults=(("length.short", "fix", "ends after bar 12, when its sound has died away"),),
+        faults=(
+            ("length.short", "fix", "ends after bar 12, when its sound has died away"),
+            ("content.twin", "ask", "came once more as 25, 2 dB lower"),
+        ),
     ),
     Export(
         file="16 Cello.wav",
@@ -226,6 +233,8 @@ EXPORTS = (
             ("length.tail-cut", "sounds to the very end, but fades out there"),
             ("depth.padded", "its first half uses 16 bits, the rest 24"),
             ("channels.opposed", "wide: the mono sum loses some decibels, not twelve"),
+            ("channels.unrelated", "two voices on two sides, but they play together"),
+            ("rate.upsampled", "its row of harmonics ends far down, but that is no band's edge"),
         ),
     ),
     Export(
@@ -259,6 +268,7 @@ EXPORTS = (
             ("rate.differs", "another container, but the same rate"),
             ("start.at-sound", "sounds from the first frame, but is as long as the others"),
             ("headroom.hot", "over the window, but within the tolerance"),
+            ("content.sum-of", "plays the harmonium's chords on reeds of its own"),
         ),
     ),
     Export(
@@ -275,6 +285,7 @@ EXPORTS = (
         peak_dbfs=-9.7,
         shape=_below(10_600),
         faults=(("rate.upsampled", "ask", "made at 22.05 kHz and converted up"),),
+        near_misses=(("content.dropout", "rests between the strokes"),),
     ),
     Export(
         file="23 Rain stick.wav",
@@ -325,6 +336,7 @@ EXPORTS = (
         peak_dbfs=-14.3,
         shape=lambda s: s[:, 1:],
         faults=(("channels.split-pair", "fix", "the right side of a stereo room"),),
+        near_misses=(("content.twin", "the same room as on the left, but not the same sound"),),
     ),
     Export(
         file="30 Singers.wav",
@@ -346,7 +358,10 @@ EXPORTS = (
         part="Slide guitar",
         peak_dbfs=-8.1,
         faults=(("content.hum", "note", "the amplifier hums in the pauses"),),
-        near_misses=(("start.at-sound", "its hum runs from the first sample, but is no sound"),),
+        near_misses=(
+            ("headroom.dc", "hum swings about zero"),
+            ("start.at-sound", "its hum runs from the first sample, but is no sound"),
+        ),
     ),
     Export(
         file="33 Drone.wav",
@@ -354,6 +369,10 @@ EXPORTS = (
         peak_dbfs=-10.9,
         shape=_with_offset,
         faults=(("headroom.dc", "fix", "a constant offset of 0.8 %"),),
+        near_misses=(
+            ("clipping.earlier", "a low tone with broad, but round tops"),
+            ("content.hum", "a low D beside the mains' 50 and 60 Hz"),
+        ),
     ),
 )
 ROUGH_MIX = f"{TITLE} rough mix.wav"

@@ -37,6 +37,9 @@ _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
 _QUIET_LOOKS = 4
 _OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
+_CALM_BINS = 20  # 100 ms: longer than a period of anything that is heard
+_CALM_LEAST = 5
+_CALM_SHARE = 50  # one stretch in so many, the calmest, tells where a file rests
 ABSURD = 2.0**32
 """A float sample beyond this (+193 dBFS) is no sound; it counts with NaN and infinities."""
 
@@ -156,12 +159,13 @@ class _Pass:
         windows, rate_hz = self._windows.result(), self._format.rate_hz
         frames = max(1, self._frames)
         mean, mean_square = self._cutter.totals.T / frames
-        edges = find_edges(_without_offset(windows, mean), self._frames, rate_hz, self._reader_without(mean))
+        bins = self._bins.result()
+        rest = _resting_offset(bins)
+        edges = find_edges(_without_offset(windows, rest), self._frames, rate_hz, self._reader_without(rest))
         sounding, stretches = sounding_stretches(windows, rate_hz)
         loud = loud_places(windows, self._frames, span=FRAMES, most=LOOKS)
         looks = self._looks(loud, FRAMES)
         spectra = spectra_of(looks)
-        bins = self._bins.result()
         tops = flat_tops(self._flat_tops, sounding, stretches.frames)
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
@@ -198,9 +202,8 @@ class _Pass:
             worst_flat_top=self._excerpt(tops.runs.longest),
         )
 
-    def _reader_without(self, mean: NDArray[np.float64]) -> Callable[[int, int], NDArray[np.float64]]:
+    def _reader_without(self, offset: NDArray[np.float64]) -> Callable[[int, int], NDArray[np.float64]]:
         """Reads samples with a constant offset taken out: an offset is no sound."""
-        offset = np.where(np.abs(mean) > _OFFSET_LEAST, mean, 0.0)
         return lambda start, count: self._read(start, count) - offset
 
     def _looks(self, places: list[int], span: int) -> list[NDArray[np.float64]]:
@@ -229,10 +232,25 @@ class _Pass:
         return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
 
 
-def _without_offset(windows: Windows, mean: NDArray[np.float64]) -> Windows:
+def _resting_offset(bins: Windows) -> NDArray[np.float64]:
+    """Where each channel's zero line lies while it rests; 0 where it never rests, or rests at zero."""
+    offset = np.zeros(bins.low.shape[1])
+    bins = bins.grouped(_CALM_BINS)
+    if len(bins) < _CALM_LEAST:
+        return offset
+    for channel in range(len(offset)):
+        low, high = bins.low[:, channel], bins.high[:, channel]
+        calm = np.argsort(high - low, kind="stable")[: max(1, len(low) // _CALM_SHARE)]
+        middle = float(np.median(low[calm] + high[calm])) / 2
+        if abs(middle) > _OFFSET_LEAST and float(np.median(high[calm] - low[calm])) < abs(middle):
+            offset[channel] = middle
+    return offset
+
+
+def _without_offset(windows: Windows, rest: NDArray[np.float64]) -> Windows:
     """Windows of all channels together with the greatest offset taken out, so that silence is silent again."""
-    offset = np.float32(np.abs(mean).max())
-    if offset <= _OFFSET_LEAST:
+    offset = np.float32(np.abs(rest).max())
+    if not offset:
         return windows
     return Windows(
         frames=windows.frames,
