@@ -38,7 +38,7 @@ def test_the_demo_prints_valid_json_with_exit_status_1(demo_folder: Path, tmp_pa
     assert (done.returncode, done.stderr) == (1, "")
     document = json.loads(done.stdout)
     jsonschema.validate(document, schema())
-    assert document["tally"]["ask"] == 7
+    assert document["tally"]["ask"] == 13
     assert "Hello Marit" in reply.read_text("utf-8")
 
 

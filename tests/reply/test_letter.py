@@ -28,18 +28,25 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
     text = to_text(write_letter(demo, engineer="Ada", client="Marit"))
     order = [
         "Your files for “Lantern Over Brackwater”",
-        "Hello Marit, thank you for the files. 20 tracks and the rough mix arrived: WAV and FLAC",
-        "Four things need you, and three questions need an answer, before I can start:",
+        "Hello Marit, thank you for the files. 33 tracks and the rough mix arrived: WAV and FLAC",
+        "Six things need you, and seven questions need an answer, before I can start:",
         "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
         "2. Please let 03 Hand bells.wav ring out",
         "3. Please export 08 Fiddle.wav again at the song's sample rate",
         "44.1 kHz, the other files 48 kHz",
         "4. Please turn 01 Frame drum.wav down before exporting; it clips",
         "places at full scale",
+        "5. Please export 24 Melodica.wav again; it has gaps",
+        "6. Please export 23 Rain stick.wav again from the song itself",
         "Questions",
-        "5. Is 14 Choir.wav meant to vanish in mono?",
-        "6. What plays in 10 Audio 7.wav?",
-        "7. Should there be sound in 17 Spoons.wav?",
+        "7. Was 22 Brushes.wav made at a lower sample rate?",
+        "8. Is 21 Jaw harp.wav clipped, or is that its sound?",
+        "9. Is 14 Choir.wav meant to vanish in mono?",
+        "10. What plays in 10 Audio 7.wav?",
+        "11. Should the same sound be in these 2 files?",
+        "12. Should 26 Glockenspiel.wav hold another part as well?",
+        "10 Audio 7.wav sits in it at −4.0 dB",
+        "13. Should there be sound in 17 Spoons.wav?",
         "What I mend here, no need to do anything",
         "05 Harmonium.wav: both sides are the same; I make it mono.",
         "What was fine",
@@ -55,7 +62,7 @@ def test_only_what_is_asked_stands_among_the_requests(demo: Delivery) -> None:
     requests = group_requests(demo.findings)
     assert {f.action for r in requests for f in r.findings} == {Action.ASK}
     text = to_text(write_letter(demo)).partition("What I mend here")[0]
-    assert "Viola" not in text
+    assert "Mandola" not in text
     assert "Tin whistle" not in text
 
 
@@ -64,7 +71,7 @@ def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Del
     assert "Nylon guitar left.wav again" not in text
     assert "What plays" not in text
     assert "1. Please let 03 Hand bells.wav ring out" in text
-    assert "Three things need you, and two questions need an answer, before" in text
+    assert "Five things need you, and six questions need an answer, before" in text
 
 
 def test_whole_bars_are_asked_for_in_their_own_words() -> None:
@@ -104,17 +111,40 @@ def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) ->
         "06 Nylon guitar left.wav",
         "03 Hand bells.wav",
         "01 Frame drum.wav",
+        "24 Melodica.wav",
+        "23 Rain stick.wav",
+        "22 Brushes.wav",
+        "21 Jaw harp.wav",
         "14 Choir.wav",
+        "15 Viola.wav above, 25 Viola double.wav below",
+        "26 Glockenspiel.wav",
+        "11 Voice lead dry.wav",
     ]
     clipped = next(t for t in demo.tracks if t.path == "01 Frame drum.wav")
     finding = next(f for f in found_in(demo, clipped.path) if f.code == "clipping.baked")
     picture = picture_of(finding, clipped)
     assert picture is not None
-    points = picture.svg.partition('polyline points="')[2].partition('"')[0].split()
-    heights = [float(p.partition(",")[2]) for p in points]
-    flat = max(heights.count(min(heights)), heights.count(max(heights)))
-    # The longest run of the evidence is drawn flat.
-    assert flat >= int(finding.evidence["longest_run"] or 0)  # type: ignore[call-overload]
+    # The longest run of the evidence is drawn flat, as sent and turned down.
+    for line in picture.svg.split('polyline points="')[1:]:
+        heights = [float(p.partition(",")[2]) for p in line.partition('"')[0].split()]
+        flat = max(heights.count(min(heights)), heights.count(max(heights)))
+        assert flat >= int(finding.evidence["longest_run"] or 0)  # type: ignore[call-overload]
+
+
+def test_a_float_files_tops_come_back_in_its_picture(demo: Delivery) -> None:
+    over = next(t for t in demo.tracks if t.path == "11 Voice lead dry.wav")
+    finding = next(f for f in found_in(demo, over.path) if f.code == "clipping.over")
+    picture = picture_of(finding, over)
+    assert picture is not None
+    assert picture.words.endswith("its tops come back whole")
+    as_played, lower = (line.partition('"')[0].split() for line in picture.svg.split('polyline points="')[1:])
+    highest = [min(float(p.partition(",")[2]) for p in line) for line in (as_played, lower)]
+    lowest = [max(float(p.partition(",")[2]) for p in line) for line in (as_played, lower)]
+    at_top = [
+        sum(float(p.partition(",")[2]) in (h, w) for p in line)
+        for line, h, w in zip((as_played, lower), highest, lowest, strict=True)
+    ]
+    assert at_top[0] > at_top[1], "what is cut off as it plays is whole when it is turned down"
 
 
 class _Outline(html.parser.HTMLParser):
@@ -130,7 +160,7 @@ class _Outline(html.parser.HTMLParser):
     def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
         self.seen.append(tag)
         self.addresses += [v or "" for k, v in attrs if k in ("src", "href")]
-        if tag not in ("meta", "line", "polygon", "polyline"):
+        if tag not in ("meta", "line", "polygon", "polyline", "rect"):
             self.open.append(tag)
 
     def handle_startendtag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
@@ -156,7 +186,7 @@ def test_the_html_is_whole_self_contained_and_escaped() -> None:
 def test_the_demos_html_holds_its_pictures(demo: Delivery) -> None:
     outline = _Outline()
     outline.feed(to_html(write_letter(demo)))
-    assert outline.seen.count("svg") == outline.seen.count("figure") == 4
+    assert outline.seen.count("svg") == outline.seen.count("figure") == 11
     assert outline.addresses == []
 
 

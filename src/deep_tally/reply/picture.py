@@ -45,7 +45,7 @@ def picture_of(finding: Finding, track: Track, partner: Track | None = None) -> 
     if finding.code in ("clipping.baked", "clipping.earlier", "clipping.over") and clip is not None:
         down = max(0.0, m.sample_peak_dbfs) + _SPARE_DB
         stays = "its tops come back whole" if finding.code == "clipping.over" else "its tops stay flat"
-        words = f"{name} at its worst place, as sent and turned down {decibels(down)}: {stays}"
+        words = f"{name}: its worst place as sent, and turned down {decibels(down)}, where {stays}"
         return Picture(_turned_down(clip, down), words)
     if finding.code in ("rate.upsampled", "content.lossy-origin") and m.spectrum is not None and m.spectrum.edge:
         at = f"{m.spectrum.edge.edge_hz / 1000:.1f} kHz"

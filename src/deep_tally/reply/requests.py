@@ -132,8 +132,8 @@ TASKS = (
         one="Please export {file} again from the song itself",
         many="Please export these {count} files again from the song itself",
         short="Export from the song itself",
-        how="A WAV made from an MP3 holds no more than the MP3. Export the track from the song; if the sound came"
-        " to you as an MP3 or the like and nothing better exists, tell me.",
+        how="Export the track from the song; if the sound came to you as an MP3 or the like and nothing better exists,"
+        " tell me.",
         check="To see that it worked: the new export sounds a little brighter than this one.",
     ),
     Task(
