@@ -57,6 +57,9 @@ def value_grid(looks: list[NDArray[np.float64]]) -> ValueGrid | None:
     looks : list of float64 [shape=(frames, channels)]
     """
     for channel in range(looks[0].shape[1] if looks else 0):
+        # Nearly all files show in one look already that they have no such grid.
+        if np.diff(np.unique(looks[0][:, channel])).min(initial=np.inf) < _GAP_LEAST * _STEP_24:
+            continue
         values = np.unique(np.concatenate([look[:, channel] for look in looks]))
         if len(values) < 2:
             continue

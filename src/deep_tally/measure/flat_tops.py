@@ -21,6 +21,7 @@ _LEVEL_WITHIN = 3 * 2.0**-15
 _CORNER_STEPS, _CORNER_SHARE = 16.0, 0.01
 _AT_ONE_LEVEL_SHARE = 0.7
 _KEPT_MOST = 1 << 17
+_AT_ONCE = 64
 _PLACES_KEPT = 1000
 
 
@@ -44,22 +45,38 @@ class FlatTopFinder:
             peaks = self._peaks[channel]
             peaks[0], peaks[1] = max(peaks[0], high[channel]), max(peaks[1], -low[channel])
             upper, lower = _NEAR_PEAK * peaks
-            is_near = high[channel] >= upper or -low[channel] >= lower
-            if before.size:
-                is_near = is_near or before.max() >= upper or -before.min() >= lower
-            joined = np.concatenate([before, signal]) if is_near or len(signal) < 3 * _LONGEST else signal
-            start = self._position + len(signal) - len(joined)
-            stop = len(joined) if last else max(0, len(joined) - 2 * _LONGEST)
-            if is_near and upper > 0 and lower > 0:
-                begin = max(0, self._scanned[channel] - start)
-                found, reached = _scan(joined, begin, stop, upper, lower)
-                stop = max(stop, reached)  # a top that was taken in whole is not looked at again
-                if len(found):
-                    found[:, 0] += start
-                    self._keep(np.column_stack([found, np.full(len(found), channel)]))
-            self._scanned[channel] = max(self._scanned[channel], start + stop)
+            near_here = high[channel] >= upper or -low[channel] >= lower
+            near_before = bool(before.size) and (before.max() >= upper or -before.min() >= lower)
+            start = self._position - len(before)
+            if last or len(signal) < 4 * _LONGEST:
+                # A short block, or the end: all that is at hand, as one piece.
+                joined = np.concatenate([before, signal])
+                stop = len(joined) if last else max(0, len(joined) - 2 * _LONGEST)
+                if near_here or near_before:
+                    self._look(joined, channel, start, stop)
+            else:
+                # Across the border from a copy, then the block itself.
+                joined = np.concatenate([before, signal[: 3 * _LONGEST]])
+                if near_here or near_before:
+                    self._look(joined, channel, start, len(before) + _LONGEST)
+                if near_here:
+                    self._look(signal, channel, self._position, len(signal) - 2 * _LONGEST)
+                joined = signal
             self._before[channel] = joined[-3 * _LONGEST :].copy()
         self._position += len(samples)
+
+    def _look(self, x: NDArray[np.float64], channel: int, start: int, stop: int) -> None:
+        """Scan `x`, which begins at frame `start`, for tops that begin before its sample `stop`."""
+        upper, lower = _NEAR_PEAK * self._peaks[channel]
+        begin = self._scanned[channel] - start
+        if not (upper > 0 and lower > 0) or begin >= stop:
+            return
+        found, reached = _scan(x, max(0, begin), stop, upper, lower)
+        # A top that was taken in whole is not looked at again.
+        self._scanned[channel] = start + max(stop, reached)
+        if len(found):
+            found[:, 0] += start
+            self._keep(np.column_stack([found, np.full(len(found), channel)]))
 
     def _keep(self, found: NDArray[np.float64]) -> None:
         self._kept.append(found)
@@ -128,7 +145,7 @@ def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float
     return FlatTops(runs=runs, dbfs=dbfs, share=share_of_time(starts, sounding, stretch) if len(starts) else 0.0)
 
 
-@compiled("Tuple((f8[:, ::1], i8))(f8[::1], i8, i8, f8, f8)")
+@compiled("Tuple((f8[:, ::1], i8))(f8[::1], i8, i8, f8, f8)", finite=True)
 def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float) -> tuple[NDArray[np.float64], int]:
     """Start, length and mean level of the flat tops that start in [begin, stop), and where looking ended.
 
@@ -138,9 +155,19 @@ def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: fl
     count = 0
     i = begin
     while i < stop:
-        if not (x[i] >= upper or -x[i] >= lower):
+        # Most samples are nowhere near the peak: many at once, which the compiler can do.
+        while i + _AT_ONCE <= stop:
+            highest = lowest = 0.0
+            piece = x[i : i + _AT_ONCE]
+            for k in range(_AT_ONCE):
+                highest, lowest = max(highest, piece[k]), min(lowest, piece[k])
+            if highest >= upper or -lowest >= lower:
+                break
+            i += _AT_ONCE
+        while i < stop and not (x[i] >= upper or -x[i] >= lower):
             i += 1
-            continue
+        if i >= stop:
+            break
         low = high = x[i]
         total = x[i]
         j = i + 1

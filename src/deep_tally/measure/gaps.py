@@ -61,12 +61,12 @@ class GapFinder:
     def _look_for_repeats(self, signal: NDArray[np.float64]) -> None:
         longest = REPEATED_BLOCKS[-1]
         reach = longest * (_TIMES_MOST + 2)
-        joined = np.concatenate([self._before, signal])
         begin = self._position - len(self._before)
-        for start, frames in _repeats(joined, begin, len(self._before), _BLOCKS, self._matching).tolist():
+        for start, frames in _repeats(self._before, signal, begin, _BLOCKS, self._matching).tolist():
             if len(self._repeated) < _KEPT_MOST:
                 self._repeated.append((start + begin, frames))
-        self._before = joined[-reach:].copy()
+        kept = signal if len(signal) >= reach else np.concatenate([self._before, signal])
+        self._before = kept[-reach:].copy()
 
     def result(self, windows: Windows, frames: int, peak: float) -> Gaps:
         """The gaps inside sound.
@@ -231,38 +231,56 @@ def _still_runs(
     return found[:count].copy()
 
 
-@compiled("i8[:, ::1](f8[::1], i8, i8, i8[::1], i8[::1])")
-def _repeats(
-    x: NDArray[np.float64], begin: int, known: int, blocks: NDArray[np.int64], matching: NDArray[np.int64]
-) -> NDArray[np.int64]:
-    """Start and length of stretches that repeat the block before them.
+@compiled("f8(f8[::1], f8[::1], i8)")
+def _at(before: NDArray[np.float64], x: NDArray[np.float64], index: int) -> float:
+    """The sample at an index that counts from the start of `before`."""
+    return float(before[index] if index < len(before) else x[index - len(before)])
 
-    `x` starts at frame `begin` of the file; its first `known` samples were looked at before. `matching` counts how many
-    anchors in a row matched up to there, for each block length. A stretch is told where it ends.
+
+@compiled("i8[:, ::1](f8[::1], f8[::1], i8, i8[::1], i8[::1])")
+def _repeats(
+    before: NDArray[np.float64],
+    x: NDArray[np.float64],
+    begin: int,
+    blocks: NDArray[np.int64],
+    matching: NDArray[np.int64],
+) -> NDArray[np.int64]:
+    """Start and length of stretches that repeat the block before them, counted from the start of `before`.
+
+    `before` are the samples before `x`, which were looked at already, from frame `begin` of the file on. `matching`
+    counts how many anchors in a row matched up to there, for each block length. A stretch is told where it ends.
     """
-    found = np.empty((len(x) // _ANCHOR + 1, 2), np.int64)
+    known = len(before)
+    length = known + len(x)
+    found = np.empty((length // _ANCHOR + 1, 2), np.int64)
     count = 0
     first = known + (-(begin + known)) % _ANCHOR
     for b in range(len(blocks)):
         block = blocks[b]
         row = matching[b]
-        for i in range(first, len(x), _ANCHOR):
-            if i >= block and x[i] == x[i - block] and x[i] != 0:
+        least = block // _ANCHOR - 1
+        for i in range(first, length, _ANCHOR):
+            here = x[i - known]
+            earlier = i - block - known
+            if i >= block and here != 0 and here == (x[earlier] if earlier >= 0 else before[earlier + known]):
                 row += 1
                 continue
+            if row < least:
+                row = 0
+                continue
             frames = row * _ANCHOR
-            if frames >= block - _ANCHOR and frames < _TIMES_MOST * block:
+            if frames < _TIMES_MOST * block:
                 # The anchors matched: do all samples, and from where to where?
                 start = i - _ANCHOR
-                while start > block and x[start] == x[start - block]:
+                while start > block and _at(before, x, start) == _at(before, x, start - block):
                     start -= 1
                 start += 1
                 stop = i - _ANCHOR
-                while stop < len(x) and x[stop] == x[stop - block]:
+                while stop < length and _at(before, x, stop) == _at(before, x, stop - block):
                     stop += 1
                 moves = False
                 for k in range(start + 1, min(stop, start + block)):
-                    moves = moves or x[k] != x[k - 1]
+                    moves = moves or _at(before, x, k) != _at(before, x, k - 1)
                 if moves and stop - start >= block and stop - start < _TIMES_MOST * block and count < len(found):
                     found[count, 0], found[count, 1] = start, stop - start
                     count += 1

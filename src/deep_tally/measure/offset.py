@@ -20,23 +20,24 @@ class OffsetMeter:
 
     def __init__(self, channels: int, window_frames: int) -> None:
         self._stretch_frames = _STRETCH_WINDOWS * window_frames
-        self._open = np.zeros((2, 0, channels), np.float32)
+        self._open = np.zeros((2, channels, 0), np.float32)
         self._means: list[NDArray[np.float64]] = []
 
     def feed(self, sums: NDArray[np.float32], energy: NDArray[np.float32]) -> None:
         """Take in the sums and energies of complete windows [shape=(windows, channels)]."""
-        self._open = np.concatenate([self._open, np.stack([sums, energy])], axis=1)
-        whole = self._open.shape[1] // _STRETCH_WINDOWS
+        # Time along the last axis: NumPy sums that one fast.
+        self._open = np.concatenate([self._open, np.stack([sums.T, energy.T])], axis=2)
+        whole = self._open.shape[2] // _STRETCH_WINDOWS
         if whole:
-            cut = self._open[:, : whole * _STRETCH_WINDOWS].reshape(2, whole, _STRETCH_WINDOWS, -1)
-            self._means.append(cut.sum(axis=2, dtype=np.float64) / self._stretch_frames)
-            self._open = self._open[:, whole * _STRETCH_WINDOWS :]
+            cut = self._open[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
+            self._means.append(cut.sum(axis=3, dtype=np.float64) / self._stretch_frames)
+            self._open = self._open[:, :, whole * _STRETCH_WINDOWS :]
 
     def step(self) -> OffsetStep | None:
         """The greatest step of the zero line over -50 dBFS with two still seconds on both sides."""
         if not self._means:
             return None
-        means, squares = np.concatenate(self._means, axis=1)
+        means, squares = np.concatenate(self._means, axis=2).transpose(0, 2, 1)
         if len(means) < 2 * _SIDE:
             return None
         runs = np.lib.stride_tricks.sliding_window_view(means, _SIDE, axis=0)  # [shape=(places, channels, _SIDE)]

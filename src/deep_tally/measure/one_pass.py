@@ -30,7 +30,7 @@ from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 
-BLOCK_FRAMES = 65_536
+BLOCK_FRAMES = 131_072
 _WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
