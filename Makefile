@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint shots bench clean
+.PHONY: demo test lint shots bench detectors clean
 
 demo: $(READY)
 	@$(BIN)/deep-tally demo
@@ -19,6 +19,9 @@ lint: $(READY)
 
 shots: $(READY)
 	@$(BIN)/deep-tally demo --shot docs/screenshots
+
+detectors: $(READY)
+	@PYTHONPATH=tests $(BIN)/python tools/detectors.py
 
 bench: $(READY)
 	@$(BIN)/python benchmarks

@@ -131,11 +131,17 @@ def _measures(m: Measures) -> dict[str, Any]:
         "clip_longest_run": max(m.clip_runs.lengths, default=0),
         "overs": m.overs.samples(),
         "nonfinite": m.nonfinite.samples(),
+        "flat_tops": m.flat_tops.runs.count(),
+        "gaps": m.gaps.count,
+        "near_peak_share": _level(m.density.near_peak_share),
         "correlation": _level(m.sides.correlation) if m.sides else None,
         "side_to_mid_db": _level(m.sides.side_to_mid_db) if m.sides else None,
     }
     if m.bits_in_use is not None:
         document["bits_in_use"] = m.bits_in_use
+    if m.spectrum is not None:
+        edge = m.spectrum.edge
+        document["spectral_edge_hz"] = round(edge.edge_hz) if edge is not None else None
     return document
 
 

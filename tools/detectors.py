@@ -1,0 +1,125 @@
+"""How well do the detectors find, and how seldom do they cry wolf? Prints tables and writes them into docs/measures.md.
+
+    PYTHONPATH=tests python tools/detectors.py [--deliveries N] [--seconds S]
+
+Real recordings are those that packages of the registries have installed (tests/detectors/recordings.py); the folder
+that `RECORDINGS` names comes on top.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+import tempfile
+from collections import Counter, defaultdict
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from pathlib import Path
+
+import soundfile
+
+from deep_tally.check.judge import judge
+from deep_tally.compare.job import compare_song
+from deep_tally.intake.walk import take_in
+from deep_tally.measure.job import measure_entry
+from deep_tally.model.brief import DEFAULT_BRIEF
+from detectors.cases import BASES, CASES, Kept, deliver, run
+from detectors.clean import FILES, write_clean
+from detectors.recordings import recordings
+
+DOCUMENT = Path(__file__).resolve().parent.parent / "docs" / "measures.md"
+BEGIN, END = "<!-- made by `make detectors`: begin -->", "<!-- made by `make detectors`: end -->"
+
+
+def _case(number: int, base: str) -> tuple[int, str, bool]:
+    """Whether a case comes out as it should."""
+    case, samples = CASES[number], BASES[base]()
+    found = run(case, samples)
+    right = case.code not in {c for c, _ in found} if case.action is None else (case.code, case.action) in found
+    return number, base, right
+
+
+def _clean(seed: int, seconds: float) -> Counter[tuple[str, str]]:
+    """What a clean delivery is told: (code, action) and how often."""
+    with tempfile.TemporaryDirectory() as folder:
+        intake = take_in([write_clean(Path(folder), seed, seconds=seconds)])
+        tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
+        song = intake.songs[0]
+        comparison = compare_song(lambda done, total: None, intake.sounds, tracks)
+        judged = judge(intake, tracks, DEFAULT_BRIEF, comparisons={song: comparison})
+    return Counter((f.code, f.action.value) for f in judged.findings)
+
+
+def _recording(path: Path) -> list[tuple[str, str]] | None:
+    """What a real recording is told beside a clean song; None where it cannot be read."""
+    try:
+        samples, rate = soundfile.read(path, always_2d=True)
+    except soundfile.LibsndfileError:
+        return None
+    subtype = soundfile.info(path).subtype
+    kept = Kept(samples, subtype=subtype if subtype in ("PCM_16", "PCM_24", "PCM_32") else "PCM_16", rate=rate)
+    delivery = deliver({"20 Take.wav": kept})
+    return [(f.code, f.action.value) for f in delivery.findings if "20 Take.wav" in f.files]
+
+
+def _tables(deliveries: int, seconds: float) -> Iterator[str]:
+    todo = [
+        (number, base)
+        for number, case in enumerate(CASES)
+        for base, make in BASES.items()
+        if (base == "synthetic" or case.on_real) and make() is not None
+    ]
+    with ProcessPoolExecutor(os.cpu_count()) as pool:
+        right: defaultdict[tuple[str, bool, str], list[bool]] = defaultdict(list)
+        for number, base, is_right in pool.map(_case, *zip(*todo, strict=True)):
+            case = CASES[number]
+            right[case.code, case.action is not None, base].append(is_right)
+        yield "| code | found, synthetic | found, real | silent at near misses, synthetic | real |"
+        yield "|---|---|---|---|---|"
+        for code in dict.fromkeys(case.code for case in CASES):
+            cells = [right[code, positive, base] for positive in (True, False) for base in BASES]
+            told = [f"{sum(cell)} of {len(cell)}" if cell else "" for cell in cells]
+            yield f"| {code} | {' | '.join(told)} |"
+        every = [
+            [v for (_, positive, b), cell in right.items() if positive is p and b == base for v in cell]
+            for p in (True, False)
+            for base in BASES
+        ]
+        yield f"| **all** | {' | '.join(f'{sum(v)} of {len(v)}' for v in every)} |"
+        yield ""
+        told = sum(pool.map(_clean, range(deliveries), [seconds] * deliveries), Counter())
+        asks = sum(n for (_, action), n in told.items() if action == "ask")
+        yield (
+            f"**Clean deliveries**: {deliveries} of {FILES} files of {seconds:.0f} s, half of them programmed:"
+            f" {asks} false asks (allowed: one in twenty deliveries). What else they are told, in all: "
+            + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(told.items()) if action != "ask")
+            + "."
+        )
+        yield ""
+        files = [found for found in pool.map(_recording, recordings()) if found is not None]
+        counted = Counter(one for found in files for one in found)
+        yield (
+            f"**Real recordings**, {len(files)} of them, as they came, each beside a clean song: "
+            + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(counted.items()))
+            + "."
+        )
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--deliveries", type=int, default=20)
+    parser.add_argument("--seconds", type=float, default=60.0)
+    options = parser.parse_args()
+    lines = []
+    for line in _tables(options.deliveries, options.seconds):
+        sys.stdout.write(f"{line}\n")
+        lines.append(line)
+    text = DOCUMENT.read_text("utf-8")
+    before, _, rest = text.partition(BEGIN)
+    after = rest.partition(END)[2]
+    DOCUMENT.write_text(before + "\n".join([BEGIN, "", *lines, "", END]) + after, "utf-8")
+
+
+if __name__ == "__main__":
+    main()
