@@ -12,10 +12,17 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from common import make_files
-from measuring import against_a_loudness_filter, against_decoding, memory_by_length, time_by_length
+from measuring import (
+    against_a_loudness_filter,
+    against_decoding,
+    comparing_against_measuring,
+    memory_by_length,
+    time_by_length,
+)
 
 _PARTS = ("speed", "memory", "time", "window")
 _KNOWN_FILES = 100
+_MANY_FILES, _MANY_MINUTES = 80, 2.0
 
 
 def main() -> None:
@@ -34,6 +41,7 @@ def main() -> None:
             made = make_files(folder / "speed", chosen.files, chosen.minutes)
             against_decoding(made, chosen.rounds)
             against_a_loudness_filter(next(made.iterdir()))
+            comparing_against_measuring(make_files(folder / "many", _MANY_FILES, _MANY_MINUTES))
         if "memory" in parts:
             memory_by_length(folder / "memory", chosen.files, (chosen.minutes, 4 * chosen.minutes))
         if "time" in parts:

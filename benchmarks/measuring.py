@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from common import PeakMemory, decode_seconds, make_files, worker_count
+from deep_tally.compare.run import Comparing
 from deep_tally.intake.reading import open_sound
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
@@ -51,6 +52,32 @@ def against_decoding(folder: Path, rounds: int) -> None:
             f"{files} files, round {number + 1}: decoding {decoding:.2f} s, measuring on {worker_count()} cores"
             f" {measuring:.2f} s, ratio {measuring / decoding:.2f} (asked: at most 1.0)"
         )
+
+
+def comparing_against_measuring(folder: Path) -> None:
+    """Holding all files against each other, against measuring them."""
+    intake = take_in([folder])
+    crew = Crew()
+    try:
+        crew.warm_up()
+        time.sleep(_IMPORTS_S)
+        started = time.perf_counter()
+        measuring = Measuring(intake, crew)
+        while not measuring.is_done:
+            measuring.poll(0.05)
+        measured = time.perf_counter()
+        comparing = Comparing(intake, measuring.tracks, crew)
+        while not comparing.is_done:
+            for report in crew.poll(0.05):
+                comparing.take(report)
+        done = time.perf_counter()
+    finally:
+        crew.close()
+    files = len(intake.sounds)
+    print(
+        f"{files} files: measuring {measured - started:.2f} s, holding them against each other {done - measured:.2f} s,"
+        f" {(done - measured) / (measured - started):.2f} of it (asked: under 1)"
+    )
 
 
 def against_a_loudness_filter(path: Path) -> None:

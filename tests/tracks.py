@@ -49,6 +49,7 @@ MEASURES = Measures(
     crest_db=15.01,
     loudness_lufs=-21.0,
     dc_offset=(0.0,),
+    offset_steady=(True,),
     bits_in_use=24,
     clip_runs=Runs(),
     overs=Runs(),
@@ -91,6 +92,7 @@ def stereo(path: str = "01 Pad.wav", *, levels: tuple[float, float] = (-20.0, -2
         rms_by_channel_dbfs=levels,
         sample_peak_by_channel_dbfs=(-8.0, -9.0),
         dc_offset=(0.0, 0.0),
+        offset_steady=(True, True),
     )
 
 

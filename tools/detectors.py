@@ -59,8 +59,8 @@ def _recording(path: Path) -> list[tuple[str, str]] | None:
         return None
     subtype = soundfile.info(path).subtype
     kept = Kept(samples, subtype=subtype if subtype in ("PCM_16", "PCM_24", "PCM_32") else "PCM_16", rate=rate)
-    delivery = deliver({"20 Take.wav": kept})
-    return [(f.code, f.action.value) for f in delivery.findings if "20 Take.wav" in f.files]
+    delivery = deliver({"20 Viol.wav": kept})
+    return [(f.code, f.action.value) for f in delivery.findings if "20 Viol.wav" in f.files]
 
 
 def _tables(deliveries: int, seconds: float) -> Iterator[str]:

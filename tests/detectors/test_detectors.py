@@ -98,6 +98,6 @@ def test_no_real_recording_is_asked_about_without_a_reason(path: Path) -> None:
     subtype = soundfile.info(path).subtype
     kept = Kept(samples, subtype=subtype if subtype in ("PCM_16", "PCM_24", "PCM_32") else "PCM_16", rate=rate)
     asked = {
-        f.code for f in deliver({"20 Take.wav": kept}).findings if f.action.value == "ask" and "20 Take.wav" in f.files
+        f.code for f in deliver({"20 Viol.wav": kept}).findings if f.action.value == "ask" and "20 Viol.wav" in f.files
     }
     assert asked <= set(EXPECTED_ASKS)

@@ -127,6 +127,18 @@ def test_a_step_of_the_zero_line_is_found_where_it_is() -> None:
     assert step.after - step.before == pytest.approx(0.05, abs=0.01)
 
 
+def test_the_mean_of_a_few_strokes_is_no_offset() -> None:
+    strokes = np.zeros(10 * RATE)
+    for at in (RATE, 4 * RATE, 7 * RATE):
+        strokes[at : at + 4000] = 0.3 * np.exp(-np.arange(4000) / 900)  # all on one side of zero
+    found = measured(strokes, bits=24)
+    assert abs(found.dc_offset[0]) > 1e-3
+    assert found.offset_steady == (False,)
+    assert measured(np.tile(MUSIC, 3) + 0.01, bits=24).offset_steady == (True,)
+    both = measured(np.stack([np.tile(MUSIC, 3), np.tile(MUSIC, 3) + 0.01], axis=1), bits=24)
+    assert both.offset_steady[1]
+
+
 def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it() -> None:
     pulse = np.where(np.arange(9 * RATE) % 480 < 100, 0.3, -0.1)
     pulse[5 * RATE :] = 0

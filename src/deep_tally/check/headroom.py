@@ -158,7 +158,11 @@ def dc(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track in song.asked:
         if track.measures is None or not track.is_heard:
             continue
-        offset, step = max(track.measures.dc_offset, key=abs), track.measures.offset_step
+        offsets, step = (
+            zip(track.measures.dc_offset, track.measures.offset_steady, strict=False),
+            track.measures.offset_step,
+        )
+        offset = max((o for o, steady in offsets if steady), key=abs, default=0.0)
         if step is not None:
             place = Place(path=track.path, frame=step.frame, frames=1, channel=step.channel)
             yield about("headroom.dc", Action.FIX, track, places=(place,), share=step.after, share_before=step.before)

@@ -12,6 +12,7 @@ _SIDE = 4
 """Stretches on each side of a step: two seconds that keep still."""
 _LEAST = 10 ** (-50 / 20)
 _STILL_SHARE = 0.25
+_STEADY_SHARE = 0.8
 _SOUNDS = 10 ** (-60 / 10)
 
 
@@ -32,6 +33,23 @@ class OffsetMeter:
             cut = self._open[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
             self._means.append(cut.sum(axis=3, dtype=np.float64) / self._stretch_frames)
             self._open = self._open[:, :, whole * _STRETCH_WINDOWS :]
+
+    def steady(self) -> tuple[bool, ...]:
+        """For each channel whether the mean is there throughout: most half seconds that sound share its sign and half.
+
+        A single stroke of a drum has a mean as well, but no offset; a file under two seconds cannot tell.
+        """
+        channels = self._open.shape[1]
+        if not self._means:
+            return (False,) * channels
+        means, squares = np.concatenate(self._means, axis=2)
+        mean = means.mean(axis=1)
+        found = []
+        for channel in range(channels):
+            sounding = means[channel][squares[channel] > _SOUNDS]
+            alike = (sounding * np.sign(mean[channel]) >= abs(mean[channel]) / 2).sum()
+            found.append(bool(len(sounding) >= _SIDE and alike >= _STEADY_SHARE * len(sounding)))
+        return tuple(found)
 
     def step(self) -> OffsetStep | None:
         """The greatest step of the zero line over -50 dBFS with two still seconds on both sides."""

@@ -198,6 +198,7 @@ class _Pass:
             density=density(windows, sounding, stretches),
             spectrum=long_term(spectra, rate_hz),
             hum=self._hum(windows),
+            offset_steady=self._offset.steady(),
             offset_step=self._offset.step(),
             worst_flat_top=self._excerpt(tops.runs.longest),
         )

@@ -301,6 +301,8 @@ class Measures:
         Runs of NaN or infinite samples; they are measured as zero.
     bits_set : tuple of int
         For each channel the OR of all its codes, shifted up to 32 bits; empty for float and lossy.
+    offset_steady : tuple of bool
+        For each channel whether its mean is there throughout, and not that of a few strokes.
     value_grid : ValueGrid or None
         The grid of a file that was given a gain after it was rounded; None where nothing shows one.
     loud_frames : tuple of int
@@ -329,6 +331,7 @@ class Measures:
     overview: tuple[OverviewLevel, ...] = field(repr=False, compare=False)
     worst_clip: Excerpt | None = field(default=None, repr=False, compare=False)
     bits_set: tuple[int, ...] = ()
+    offset_steady: tuple[bool, ...] = ()
     value_grid: ValueGrid | None = None
     loud_frames: tuple[int, ...] = ()
     flat_tops: FlatTops = FlatTops()
