@@ -150,6 +150,21 @@ def test_the_twin_stands_under_the_file(window: Window, qtbot: QtBot) -> None:
 
 
 @pytest.mark.parametrize(
+    ("path", "words", "partner"),
+    [
+        ("26 Glockenspiel.wav", "Holds another file's sound", "10 Audio 7.wav"),
+        ("29 Room right.wav", "Left and right came apart", "28 Room left.wav"),
+    ],
+)
+def test_the_other_file_of_a_finding_stands_under_it(
+    window: Window, qtbot: QtBot, path: str, words: str, partner: str
+) -> None:
+    press(window, qtbot, path, words)
+    assert window.bench.waveform.partner is not None
+    assert window.bench.waveform.partner.path == partner
+
+
+@pytest.mark.parametrize(
     ("path", "words", "down"),
     [
         ("11 Voice lead dry.wav", "Over full scale, but intact", 5.3),

@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from deep_tally.check.registry import CODES, _as_sure, tally
+from deep_tally.intake.facts import read_facts
 from deep_tally.model.comparison import Comparison, Held, Pair, SumOf, Twin
-from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.delivery import SongFacts, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding, Kind
 from deep_tally.model.measures import (
@@ -343,3 +344,52 @@ def test_the_documentation_explains_every_code_and_every_threshold() -> None:
     table = (docs / "brief.md").read_text("utf-8")
     for name, threshold in THRESHOLDS.items():
         assert f"| `{name}` | {threshold.default:g} | {threshold.unit} | {threshold.source} |" in table
+
+
+# -- what is said and what comes along ----------------------------------------------------------
+
+
+def test_a_tempo_stated_differently_is_asked_about() -> None:
+    facts = SongFacts(
+        title="Song", tempo_bpm=96.0, key="D minor", tempos=(("the folder's name", 96.0), ("the notes", 98.0))
+    )
+    (finding,) = of("name.facts-differ", findings(others(), facts=facts))
+    assert (finding.action, finding.kind) == (Action.ASK, "question")
+    assert finding.evidence["stated"] == ("96 BPM in the folder's name", "98 BPM in the notes")
+    for same in (96.2, 48.0, 192.0):
+        agreeing = replace(facts, tempos=(("the folder's name", 96.0), ("the notes", same)))
+        assert of("name.facts-differ", findings(others(), facts=agreeing)) == []
+
+
+def test_keys_are_one_however_they_are_spelt() -> None:
+    facts = SongFacts(title="Song", tempo_bpm=96.0, key="C# minor")
+    same = replace(facts, keys=(("the folder's name", "C# minor"), ("the MIDI file", "Db minor")))
+    assert of("name.facts-differ", findings(others(), facts=same)) == []
+    other = replace(facts, keys=(("the folder's name", "C# minor"), ("the MIDI file", "D minor")))
+    assert len(of("name.facts-differ", findings(others(), facts=other))) == 1
+
+
+def test_a_loops_own_tempo_is_not_the_songs() -> None:
+    names = ["01 Bass.wav", "02 Loop 120 BPM.wav", "03 Keys.wav"]
+    assert [t for _, t in read_facts("Song 96 BPM", names, ()).tempos] == [96.0]
+    named = [f"0{n} Part 100 BPM.wav" for n in range(1, 5)]
+    assert [t for _, t in read_facts("Song 96 BPM", named, ()).tempos] == [96.0, 100.0]
+
+
+def test_what_the_brief_needs_and_did_not_come_is_asked_for_once() -> None:
+    needs = brief(needs={"references": True, "midi": True, "documents": True, "stamps": True})
+    (finding,) = of("content.companion-missing", findings(others(), brief=needs))
+    assert finding.evidence["missing"] == ("a reference", "the MIDI", "notes", "time stamps in the files")
+    song = replace(song_of([*others(), track("ref.wav", role=Role.REFERENCE)]), companions=frozenset({Role.MIDI}))
+    (finding,) = of("content.companion-missing", tally(song, needs))
+    assert finding.evidence["missing"] == ("notes", "time stamps in the files")
+    assert of("content.companion-missing", findings(others())) == []
+
+
+def test_groups_where_every_track_was_asked_and_the_reverse() -> None:
+    groups = [track(f"{n} group.wav", role=Role.GROUP) for n in ("Drums", "Keys", "Voices")]
+    (finding,) = of("content.scope", findings(groups))
+    assert len(finding.files) == 3
+    assert of("content.scope", findings([*groups, *others(4)])) == []
+    assert len(of("content.scope", findings(others(), brief=brief(scope="groups")))) == 1
+    assert of("content.scope", findings(groups, brief=brief(scope="groups"))) == []

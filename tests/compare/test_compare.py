@@ -191,6 +191,20 @@ def test_sides_of_different_length_are_no_pair(tmp_path: Path) -> None:
     assert found.pairs == ()
 
 
+def test_odd_files_beside_good_ones_cost_nothing(tmp_path: Path) -> None:
+    odd = {
+        "90 One.wav": np.full((1, 1), 0.5),
+        "91 Zero.wav": np.zeros((RATE, 2)),
+        "92 Offset.wav": np.full((3 * RATE, 1), 0.25),
+        "93 Square.wav": np.sign(np.sin(np.arange(3 * RATE) / 70 + 0.1))[:, None] * 0.999,
+        "94 Three.wav": np.repeat(part(70), 3, axis=1) * [1.0, 0.5, 0.1],
+        "95 Noise.wav": np.random.default_rng(1).uniform(-1, 1, (3 * RATE, 2)),
+    }
+    found = compared(tmp_path / "x", {**OTHERS, **odd, "20 Other.wav": OTHERS["02 Part B.wav"]})
+    assert [(t.path, t.other) for t in found.twins] == [("20 Other.wav", "02 Part B.wav")]
+    assert found.sums == ()
+
+
 def test_a_file_that_vanished_since_it_was_measured_costs_only_itself(tmp_path: Path) -> None:
     folder = tmp_path / "x"
     folder.mkdir()

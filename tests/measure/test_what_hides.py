@@ -66,6 +66,20 @@ def test_no_grid_is_claimed_without_one(name: str, samples: np.ndarray, bits: in
     assert measured(samples, bits=bits).value_grid is None, name
 
 
+@pytest.mark.parametrize("bits", [8, 16, 20])
+def test_noise_of_rounding_and_of_dither_reads_what_theory_gives(bits: int) -> None:
+    # 6.02 N + 1.76 dB under a full-scale sine; triangular dither adds 4.77 dB (Lipshitz, Wannamaker, Vanderkooy, JAES
+    # 1992, from memory).
+    tone = sine(997.0, 4.0, peak=0.9)
+    step = 2.0 ** (1 - bits)
+    rounded = measured(np.rint(tone / step) * step - tone).rms_dbfs
+    assert rounded == pytest.approx(-(6.02 * bits + 1.76), abs=0.1)
+    triangular = NOISE.random(len(tone)) - NOISE.random(len(tone))
+    dithered = measured(np.rint(tone / step + triangular) * step - tone)
+    assert dithered.rms_dbfs == pytest.approx(-(6.02 * bits + 1.76) + 4.77, abs=0.1)
+    assert dithered.has_sound == (bits == 8), "the dither of 16 bits and more is a floor, no sound"
+
+
 # -- hum ----------------------------------------------------------------------------------------
 
 

@@ -235,6 +235,7 @@ def _nothing(row: Row | None, speaker: Speaker | None) -> str:
     return "Nothing to say about this file. It can go into the mix as it is."
 
 
+_WITH_PARTNER = ("content.twin", "content.holds-another", "channels.split-pair")
 _SPARE_DB = 3.0
 _STEREO = 2
 _VIEW_TIPS = (
@@ -346,17 +347,18 @@ class Bench(QWidget):
             self.waveform.go_to_peak()  # what the sides do to each other shows in single waves
         else:
             self.waveform.go_to(finding)
-        if finding.code == "content.twin" and self._row is not None:
-            self._show_twin(finding, self._row.track.path)
+        if finding.code in _WITH_PARTNER and self._row is not None:
+            self._show_partner(finding, self._row.track.path)
 
-    def _show_twin(self, finding: Finding, path: str) -> None:
-        """Draw the twin under the file, moved so that equal sound stands under equal sound."""
-        other = next((p for p in finding.files if p != path), None)
+    def _show_partner(self, finding: Finding, path: str) -> None:
+        """Draw the other file of a finding under this one; a twin so that equal sound stands under equal sound."""
+        named = finding.evidence.get("partner")
+        other = next((p for p in finding.files if p != path), named if isinstance(named, str) else "")
         later = finding.evidence.get("offset_frames")
         shift = int(later) if isinstance(later, (int, float)) else 0
         # The evidence tells how much later the second file comes than the first.
-        twin = self._tracks.get(other or "")
-        self.waveform.show_partner(twin, later=-shift if finding.files.index(path) else shift)
+        is_second = path in finding.files[1:]
+        self.waveform.show_partner(self._tracks.get(other), later=-shift if is_second else shift)
 
     def _turn_down(self, on: bool) -> None:
         self.waveform.turn_down(self._down_db() if on else 0.0)

@@ -21,6 +21,13 @@ _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
 _SOME = 7
 _CLIPPED = "01 Frame drum.wav"
+_EVIDENCE = (
+    ("02 Shaker.wav", "bits"),
+    ("23 Rain stick.wav", "spectrum"),
+    ("31 Mandola.wav", "sides"),
+    ("25 Viola double.wav", "twin"),
+)
+_OVER = "11 Voice lead dry.wav"
 _CUT_OFF, _NOTES = f"{SECOND_SONG}/04 Sub.wav", "Notes.txt"
 
 
@@ -71,6 +78,16 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     card.click()
     _wait(application, lambda: window.bench.waveform.has_samples)
     shoot("clipped-samples")
+    for path, name in _EVIDENCE:
+        window.sheet.go_to(path)
+        window.bench.panel.cards[0].click()
+        _wait(application, lambda: window.bench.view_name != "Sides" or window.bench.waveform.has_samples)
+        shoot(name)
+    window.sheet.go_to(_OVER)
+    window.bench.panel.cards[0].click()
+    _wait(application, lambda: window.bench.waveform.has_samples)
+    window.bench.down.click()
+    shoot("turned-down")
     window.show_reply()
     shoot("reply")
     bundle = write_bundle(user_cache_path("deep-tally") / "demo-bundle")

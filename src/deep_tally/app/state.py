@@ -96,6 +96,9 @@ class CheckState(QObject):
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)
+        self._settling = QTimer(self)
+        self._settling.setSingleShot(True)
+        self._settling.timeout.connect(self._compare)
 
     def warm_up(self) -> None:
         """Start the worker processes while nobody waits for them."""
@@ -106,6 +109,7 @@ class CheckState(QObject):
     def close(self) -> None:
         """End all work."""
         self._timer.stop()
+        self._settling.stop()
         self._crew.close()
         self._readers.close()
         for folder in (self._unpacking, self._unpacked, *self._left_folders):
@@ -272,7 +276,8 @@ class CheckState(QObject):
                 self.measured.emit(track)
         if moved and self.measuring is not None:
             if self.measuring.is_done and self.delivery is None:
-                self._compare()
+                # In an event of its own: this one may have drawn a lot already.
+                self._settling.start()
             self.progressed.emit()
         if not self._crew.is_busy and not self._readers.is_busy:
             self._timer.stop()
@@ -317,7 +322,7 @@ class CheckState(QObject):
 
     def _compare(self) -> None:
         """When all is measured, hold the files against each other; then judge."""
-        if self.intake is None or self.measuring is None:
+        if self.intake is None or self.measuring is None or self.delivery is not None or not self.measuring.is_done:
             return
         if self.comparing is None:
             known = self._compared

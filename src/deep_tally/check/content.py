@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 from itertools import pairwise
 
-from deep_tally.check._build import about, place_at, places_of
+from deep_tally.check._build import about, is_most, place_at, places_of
 from deep_tally.check.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.intake.words import VARIANT_WORDS, words_of
@@ -310,6 +310,33 @@ def no_rough_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """No rough mix came, and the brief needs one."""
     if brief.needs.rough_mix and brief.scope != "mix" and not song.with_role(Role.ROUGH_MIX):
         yield about("content.no-rough-mix", Action.ASK, ())
+
+
+def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """References, click, MIDI, notes or stamps that the brief needs did not come."""
+    needs = brief.needs
+    came = {
+        "a reference": (needs.references, bool(song.with_role(Role.REFERENCE))),
+        "a click": (needs.click, bool(song.with_role(Role.CLICK))),
+        "the MIDI": (needs.midi, Role.MIDI in song.companions),
+        "notes": (needs.documents, Role.DOCUMENT in song.companions),
+        "time stamps in the files": (
+            needs.stamps,
+            all(t.format.time_reference is not None for t in song.asked if t.format is not None),
+        ),
+    }
+    missing = tuple(name for name, (needed, there) in came.items() if needed and not there)
+    if missing:
+        yield about("content.companion-missing", Action.ASK, (), missing=missing)
+
+
+def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Groups came where every track was asked, or the reverse."""
+    groups = [t for t in song.asked if t.role is Role.GROUP]
+    tracks = [t for t in song.asked if t.role is Role.TRACKOUT]
+    wrong = {"every-track": groups, "groups": tracks}.get(brief.scope, [])
+    if is_most(len(wrong), len(song.asked)):
+        yield about("content.scope", Action.ASK, wrong, files=len(wrong), scope=brief.scope)
 
 
 def several_mixes(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -73,4 +73,5 @@ def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, 
         common=find_common(ordered, brief),
         comparison=comparison,
         modified_s=modified_s,
+        companions=frozenset(e.role for e in intake.entries if e.song in (song, "") and not e.role.is_audio),
     )

@@ -113,6 +113,32 @@ def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.number-twice", Action.FIX, tracks, number=number)
 
 
+_SAME_TEMPO_BPM = 0.5
+_SHARPS = {"Db": "C#", "Eb": "D#", "Gb": "F#", "Ab": "G#", "Bb": "A#"}
+
+
+def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Tempo or key is stated differently in two places; half and double tempo are one to a listener."""
+    stated = []
+    tempos = song.facts.tempos
+    if any(not _is_one_tempo(a, b) for _, a in tempos for _, b in tempos):
+        stated += [f"{tempo:g} BPM in {where}" for where, tempo in tempos]
+    keys = song.facts.keys
+    if len({_in_sharps(key) for _, key in keys}) > 1:
+        stated += [f"{key} in {where}" for where, key in keys]
+    if stated:
+        yield about("name.facts-differ", Action.ASK, (), kind="question", stated=tuple(dict.fromkeys(stated)))
+
+
+def _is_one_tempo(one: float, other: float) -> bool:
+    return any(abs(one * factor - other) <= _SAME_TEMPO_BPM for factor in (0.5, 1.0, 2.0))
+
+
+def _in_sharps(key: str) -> str:
+    tonic, _, mode = key.partition(" ")
+    return f"{_SHARPS.get(tonic, tonic)} {mode}"
+
+
 def facts_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Song, tempo or key is stated nowhere."""
     needed = {

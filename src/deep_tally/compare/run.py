@@ -12,6 +12,7 @@ from deep_tally.measure.crew import Crew, Progress, Report, Returned
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake
+from deep_tally.model.measures import FlatTops, Gaps, Runs
 
 CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
 Key = tuple[tuple[object, ...], ...]
@@ -19,6 +20,8 @@ Key = tuple[tuple[object, ...], ...]
 
 _PREFIX = "against each other: "
 _BINS_MOST = 4096
+# One of each for all files: what goes through a pipe is written once.
+_NO_RUNS, _NO_TOPS, _NO_GAPS = Runs(), FlatTops(), Gaps()
 
 
 class Comparing:
@@ -108,9 +111,26 @@ class Comparing:
 
 
 def _lightened(track: Track) -> Track:
-    """The track with no more of its overview than comparing needs: it goes through a pipe."""
+    """The track with no more than comparing needs, its level in one channel: it goes through a pipe, at one go."""
     if track.measures is None:
         return track
     levels = [lv for lv in track.measures.overview if len(lv.low) <= _BINS_MOST] or track.measures.overview[-1:]
-    slim = replace(track.measures, overview=tuple(levels[:1]), worst_clip=None, worst_flat_top=None, spectrum=None)
+    overview = []
+    for level in levels[:1]:
+        rms = level.rms.max(axis=1, keepdims=True)
+        overview.append(replace(level, low=rms, high=rms, rms=rms))
+    slim = replace(
+        track.measures,
+        overview=tuple(overview),
+        clip_runs=_NO_RUNS,
+        overs=_NO_RUNS,
+        nonfinite=_NO_RUNS,
+        flat_tops=_NO_TOPS,
+        gaps=_NO_GAPS,
+        sides=None,
+        hum=None,
+        worst_clip=None,
+        worst_flat_top=None,
+        spectrum=None,
+    )
     return replace(track, measures=slim)

@@ -123,7 +123,14 @@ def read_facts(
     texts = [*paths, *comments]
     files = list(midi)
     said = [facts_in(note) for note in notes]
+    # What one file's name states may be a loop's own: the names count where most that state anything agree.
+    of_names = _agreed(tempo_in(t) for t in texts), _agreed(key_in(t) for t in texts)
+    where = ("the folder's name", "the MIDI file", "the notes", "the files' names")
+    tempos = ([tempo_in(name)], [m.tempo_bpm for m in files], [s.tempo_bpm for s in said], [of_names[0]])
+    keys = ([key_in(name)], [m.key for m in files], [s.key for s in said], [of_names[1]])
     return SongFacts(
+        tempos=tuple((w, t) for w, stated in zip(where, tempos, strict=True) for t in stated if t is not None),
+        keys=tuple((w, k) for w, stated in zip(where, keys, strict=True) for k in stated if k is not None),
         title=title_of(name) or _first(s.title for s in said) or title_of(around),
         tempo_bpm=tempo_in(name)
         or _first(m.tempo_bpm for m in files)
@@ -140,6 +147,18 @@ def read_facts(
 
 def _first(values: Iterable[T | None]) -> T | None:
     return next((v for v in values if v is not None), None)
+
+
+_AGREEING_LEAST = 3
+
+
+def _agreed(values: Iterable[T | None]) -> T | None:
+    """The value that at least three texts state and more than half of those that state any."""
+    counted = Counter(v for v in values if v is not None)
+    for value, count in counted.most_common(1):
+        if count >= _AGREEING_LEAST and 2 * count > sum(counted.values()):
+            return value
+    return None
 
 
 def _most_common(values: Iterable[T | None]) -> T | None:

@@ -40,11 +40,16 @@ class Track:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SongFacts:
-    """What names, folders and metadata say of the song; None where nothing says it."""
+    """What names, folders and metadata say of the song; None where nothing says it.
+
+    `tempos` and `keys` are all that is stated, with where: ("the folder's name", 96.0).
+    """
 
     title: str | None = None
     tempo_bpm: float | None = None
     key: str | None = None
+    tempos: tuple[tuple[str, float], ...] = ()
+    keys: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -68,6 +73,8 @@ class SongSet:
         How they relate to each other; empty until they were compared.
     modified_s : mapping of path to float
         When each file was last written, in seconds since 1970, as far as that is known.
+    companions : frozenset of Role
+        What files that are not audio came along.
     """
 
     name: str
@@ -76,6 +83,7 @@ class SongSet:
     common: Common
     comparison: Comparison = field(default_factory=Comparison)
     modified_s: Mapping[str, float] = field(default_factory=dict)
+    companions: frozenset[Role] = frozenset()
 
     @cached_property
     def asked(self) -> tuple[Track, ...]:

@@ -184,6 +184,23 @@ TASKS = (
         how="A line in your answer is enough.",
     ),
     Task(
+        key="companions",
+        kind="request",
+        codes=("content.companion-missing",),
+        one="Please send what was asked to come along",
+        many="Please send what was asked to come along",
+        short="Send what comes along",
+    ),
+    Task(
+        key="scope",
+        kind="request",
+        codes=("content.scope",),
+        one="Please send the tracks as asked",
+        many="Please send the tracks as asked",
+        short="Send the tracks as asked",
+        how="Where every track was asked, please export each by itself; where groups were asked, please export those.",
+    ),
+    Task(
         key="is-set-at-sound",
         kind="question",
         codes=("start.set-at-sound", "start.at-sound"),
@@ -256,6 +273,14 @@ TASKS = (
         many="What plays in these {count} files?",
         short="What plays here?",
         how="A word each is enough; I rename my copies.",
+    ),
+    Task(
+        key="is-fact",
+        kind="question",
+        codes=("name.facts-differ",),
+        one="Which tempo and key are the song's own?",
+        many="Which tempo and key are the song's own?",
+        short="Which tempo and key?",
     ),
     Task(
         key="is-current",

@@ -563,6 +563,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             lambda f: f"missing: {_missing(f)}",
             "Tempo and title set up the session, the grid and the effects that follow it.",
         ),
+        "name.facts-differ": Wording(
+            "Tempo or key is stated differently",
+            "Tempo or key is stated differently in different places",
+            lambda f: listed(f.words("stated")),
+            "The wrong one puts the grid, and every effect that follows it, beside the music.",
+        ),
         "content.damaged": Wording(
             "Cannot be read whole", "{files} cannot be read whole", _damaged, "What is missing cannot be made up here."
         ),
@@ -632,6 +638,22 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "No rough mix came",
             _none,
             "It tells the balance and the mood you are used to, and shows whether anything is missing.",
+        ),
+        "content.companion-missing": Wording(
+            "What was asked to come along is missing",
+            "What was asked to come along is missing",
+            lambda f: f"missing: {_missing(f)}",
+            "It was asked for because the mix needs it.",
+        ),
+        "content.scope": Wording(
+            "Not what was asked: groups or tracks",
+            "Groups and single tracks are not as asked: {files}",
+            lambda f: (
+                f"{count(int(f.number('files')), 'group')} came where every track was asked"
+                if f.evidence.get("scope") == "every-track"
+                else f"{count(int(f.number('files')), 'track')} came where groups were asked"
+            ),
+            "What is summed already cannot be balanced, and what is not summed is another job.",
         ),
         "content.several-mixes": Wording(
             "Several rough mixes",
