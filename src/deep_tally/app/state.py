@@ -98,7 +98,8 @@ class CheckState(QObject):
         self._timer.timeout.connect(self._poll)
         self._settling = QTimer(self)
         self._settling.setSingleShot(True)
-        self._settling.timeout.connect(self._compare)
+        self._settling.timeout.connect(self._settle)
+        self._judgement: Delivery | None = None
 
     def warm_up(self) -> None:
         """Start the worker processes while nobody waits for them."""
@@ -235,7 +236,7 @@ class CheckState(QObject):
             self._crew.cancel()
             known = {path: track for path, track in known.items() if is_measured(track)}
         self.intake = replace(self.intake, entries=entries)
-        self.delivery = None
+        self.delivery = self._judgement = None
         self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
         self.comparing = None
         self._timer.start()
@@ -276,7 +277,7 @@ class CheckState(QObject):
                 self.measured.emit(track)
         if moved and self.measuring is not None:
             if self.measuring.is_done and self.delivery is None:
-                # In an event of its own: this one may have drawn a lot already.
+                # In events of their own: this one may have drawn a lot already.
                 self._settling.start()
             self.progressed.emit()
         if not self._crew.is_busy and not self._readers.is_busy:
@@ -304,7 +305,7 @@ class CheckState(QObject):
             self._compared = {}
         self._found, self.intake, self._opened = found, value, self._asked_for
         self.undo_stack.clear()
-        self.delivery = None
+        self.delivery = self._judgement = None
         self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
         self.comparing = None
         self.opened.emit(self._is_again)
@@ -320,7 +321,14 @@ class CheckState(QObject):
         else:
             self.refused.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
 
-    def _compare(self) -> None:
+    def _settle(self) -> None:
+        """One step towards the judgement, each in an event of its own: compare, judge, tell."""
+        if self._judgement is not None:
+            self._tell()
+        else:
+            self._compare(at_once=False)
+
+    def _compare(self, *, at_once: bool = True) -> None:
         """When all is measured, hold the files against each other; then judge."""
         if self.intake is None or self.measuring is None or self.delivery is not None or not self.measuring.is_done:
             return
@@ -331,16 +339,23 @@ class CheckState(QObject):
             )
             self._timer.start()
         if self.comparing.is_done:
-            self._judge()
+            self._judge(at_once=at_once)
 
-    def _judge(self) -> None:
+    def _judge(self, *, at_once: bool = True) -> None:
         if self.intake is None or self.measuring is None:
             return
         comparisons: Mapping[str, Comparison] = {}
         if self.comparing is not None:
             self._compared |= self.comparing.found
             comparisons = self.comparing.by_song
-        self.delivery = judge(self.intake, self.measuring.tracks, self.brief, comparisons=comparisons)
+        self._judgement = judge(self.intake, self.measuring.tracks, self.brief, comparisons=comparisons)
+        if at_once:
+            self._tell()
+        else:
+            self._settling.start()
+
+    def _tell(self) -> None:
+        self.delivery, self._judgement = self._judgement, None
         self.judged.emit()
 
 

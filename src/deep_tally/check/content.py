@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from deep_tally.check._build import about, is_most, place_at, places_of
 from deep_tally.check.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
-from deep_tally.intake.words import VARIANT_WORDS, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
@@ -19,8 +17,6 @@ from deep_tally.model.measures import Gap
 
 _CLICKS_FROM_S = 5.0
 _REGULAR_LEAST, _REGULAR_WITHIN = 4, 0.02
-_EXPORT_LEAST = 3
-_WRITER_LABELS = ("Software", "Originator", "Coding history")
 
 
 def false_ending(track: Track) -> str | None:
@@ -169,131 +165,6 @@ def lossy_origin(song: SongSet, brief: Brief) -> Iterator[Finding]:
             db=edge.drop_db,
             files=files,
         )
-
-
-def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The same sound as another file: exact, scaled, inverted or shifted."""
-    tracks = {t.path: t for t in song.asked}
-    for found in song.comparison.twins:
-        if found.path in tracks and found.other in tracks:
-            rate = tracks[found.path].format
-            yield about(
-                "content.twin",
-                Action.ASK,
-                [tracks[found.other], tracks[found.path]],
-                kind="question",
-                confidence=0.99,
-                partner=found.other,
-                twin=found.kind,
-                gain_db=found.gain_db,
-                offset_frames=found.offset_frames,
-                ms=found.offset_frames / rate.rate_hz * 1000 if rate is not None else 0.0,
-                db=found.residual_db,
-            )
-
-
-def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Another delivered file sits inside this one. Groups hold their parts by their nature, a wet part its dry one."""
-    tracks = {t.path: t for t in song.asked}
-    for found in song.comparison.held:
-        outer, inner = tracks.get(found.path), tracks.get(found.held)
-        if outer is None or inner is None or Role.GROUP in (outer.role, inner.role) or _is_one_part(outer, inner):
-            continue
-        if outer.role is Role.EFFECT_RETURN:
-            continue
-        yield about(
-            "content.holds-another",
-            Action.ASK,
-            outer,
-            kind="question",
-            confidence=0.85,
-            partner=found.held,
-            gain_db=found.gain_db,
-        )
-
-
-def _is_one_part(one: Track, other: Track) -> bool:
-    """Whether the words of one name, without those for a variant, are all among the other's."""
-    words = [set(words_of(t.stem)) - VARIANT_WORDS for t in (one, other)]
-    return bool(words[0] and words[1]) and (words[0] <= words[1] or words[1] <= words[0])
-
-
-def sum_of(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A file that is the sum of others: a group, or the mix, beside its own parts."""
-    tracks = {t.path: t for t in song.asked}
-    for found in song.comparison.sums:
-        if found.path in tracks:
-            yield about(
-                "content.sum-of",
-                Action.NOTE,
-                tracks[found.path],
-                parts=tuple(path for path, _ in found.parts),
-                db=found.residual_db,
-                files=len(found.parts),
-            )
-
-
-def two_exports(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Two exports lie in one set: by time, writer, prefix and format, of which at least two divide it alike."""
-    tracks = [t for t in song.asked if t.format is not None]
-    if len(tracks) < 2 * _EXPORT_LEAST:
-        return
-    divisions = [d for mark in _export_marks(song, tracks, brief) if (d := _division(tracks, mark)) is not None]
-    for index, (first, name) in enumerate(divisions):
-        agreeing = [other for paths, other in divisions[index + 1 :] if paths in (first, _rest(tracks, first))]
-        if agreeing:
-            smaller = min(first, _rest(tracks, first), key=lambda paths: (len(paths), sorted(paths)))
-            yield about(
-                "content.two-exports",
-                Action.NOTE,
-                [t for t in tracks if t.path in smaller],
-                by=(name, *agreeing),
-                files=len(smaller),
-            )
-            return
-
-
-def _rest(tracks: Sequence[Track], paths: frozenset[str]) -> frozenset[str]:
-    return frozenset(t.path for t in tracks) - paths
-
-
-def _export_marks(song: SongSet, tracks: Sequence[Track], brief: Brief) -> Iterator[tuple[str, dict[str, Hashable]]]:
-    """What tells one export from another, for every file."""
-    yield "format", {t.path: _format_of(t) for t in tracks}
-    yield "length", {t.path: t.format.frames if t.format is not None else 0 for t in tracks}
-    yield (
-        "writer",
-        {t.path: tuple(text for label, text in t.format.said if label in _WRITER_LABELS) for t in tracks if t.format},
-    )
-    yield "prefix", {t.path: (words_of(t.stem) or [""])[0] for t in tracks}
-    written = {t.path: s for t in tracks if (s := song.modified_s.get(t.path))}
-    if len(written) == len(tracks):
-        yield "time", _by_time(written, brief.threshold("content.exports_apart_h") * 3600)
-
-
-def _format_of(track: Track) -> Hashable:
-    sound = track.format
-    return (sound.container, sound.rate_hz, sound.sample_format, sound.bits) if sound is not None else None
-
-
-def _by_time(written: dict[str, float], apart_s: float) -> dict[str, Hashable]:
-    """A number for each group of files that were written within `apart_s` of each other."""
-    groups: dict[str, Hashable] = {}
-    number, before = 0, -math.inf
-    for path, seconds in sorted(written.items(), key=lambda item: item[1]):
-        number += seconds - before > apart_s
-        groups[path], before = number, seconds
-    return groups
-
-
-def _division(tracks: Sequence[Track], mark: tuple[str, dict[str, Hashable]]) -> tuple[frozenset[str], str] | None:
-    """The files of one value, where there are exactly two values with several files each."""
-    name, values = mark
-    counts = Counter(values.get(t.path) for t in tracks)
-    if len(counts) != 2 or min(counts.values()) < _EXPORT_LEAST:
-        return None
-    value = counts.most_common()[-1][0]
-    return frozenset(t.path for t in tracks if values.get(t.path) == value), name
 
 
 def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:

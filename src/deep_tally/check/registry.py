@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from deep_tally.check import channels, clipping, content, depth, headroom, length, name, rate, start
+from deep_tally.check import channels, clipping, content, depth, exports, headroom, length, name, rate, relations, start
 from deep_tally.check.absorb import absorb
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
@@ -85,14 +85,14 @@ CHECKS = (
     Check("content.dropout", content.dropout),
     Check("content.lossy", content.lossy),
     Check("content.lossy-origin", content.lossy_origin),
-    Check("content.twin", content.twin),
-    Check("content.holds-another", content.holds_another),
-    Check("content.sum-of", content.sum_of),
+    Check("content.twin", relations.twin),
+    Check("content.holds-another", relations.holds_another),
+    Check("content.sum-of", relations.sum_of),
     Check("content.no-rough-mix", content.no_rough_mix),
     Check("content.companion-missing", content.companion_missing),
     Check("content.scope", content.scope),
     Check("content.several-mixes", content.several_mixes),
-    Check("content.two-exports", content.two_exports),
+    Check("content.two-exports", exports.two_exports),
     Check("content.hum", content.hum),
 )
 """Every check, in the order findings are shown."""

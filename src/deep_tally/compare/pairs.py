@@ -11,13 +11,11 @@ from numpy.typing import NDArray
 
 from deep_tally.compare.sampled import Sampled
 from deep_tally.intake.words import side_of
+from deep_tally.measure.density import STRETCH_MS
+from deep_tally.measure.sides import level_correlation
 from deep_tally.model.comparison import Pair
 from deep_tally.model.delivery import Track
 from deep_tally.model.measures import Measures
-
-_STRETCH_MS = 50
-_DOWN_TO_DB = 50.0
-_STRETCHES_LEAST = 40
 
 
 def find_pairs(tracks: Sequence[Track], sampled: Sampled, gram: NDArray[np.float64]) -> list[Pair]:
@@ -57,26 +55,19 @@ def _pair(left: Track, right: Track, sampled: Sampled, gram: NDArray[np.float64]
 
 
 def _level_correlation(left: Track, right: Track) -> float | None:
-    """How the levels of both files, in decibels and down to 50 under their loudest, move together."""
+    """How the levels of both files move together."""
     if left.measures is None or right.measures is None or left.format is None:
         return None
-    a, b = (_levels(m, left.format.rate_hz) for m in (left.measures, right.measures))
-    if len(a) != len(b) or len(a) < _STRETCHES_LEAST:
-        return None
-    a, b = a - a.mean(), b - b.mean()
-    spread = float(np.sqrt((a @ a) * (b @ b)))
-    return float(a @ b) / spread if spread else None
+    energies = [_energies(m, left.format.rate_hz) for m in (left.measures, right.measures)]
+    return level_correlation(np.stack(energies, axis=1)) if len(energies[0]) == len(energies[1]) else None
 
 
-def _levels(measures: Measures, rate_hz: int) -> NDArray[np.float64]:
+def _energies(measures: Measures, rate_hz: int) -> NDArray[np.float32]:
+    """Energy in stretches of about 50 ms, as far as the overview is as fine as that."""
     if not measures.overview:
-        return np.empty(0)
+        return np.empty(0, np.float32)
     level = measures.overview[0]
-    power = level.rms[:, 0].astype(np.float64) ** 2
-    size = max(1, round(_STRETCH_MS * rate_hz / 1000 / level.bin_frames))
-    power = np.pad(power, (0, -len(power) % size)).reshape(-1, size).mean(axis=1)
-    loudest = float(power.max(initial=0.0))
-    levels: NDArray[np.float64] = (
-        10 * np.log10(np.maximum(power / loudest, 10 ** (-_DOWN_TO_DB / 10))) if loudest else power
-    )
-    return levels
+    power = level.rms[:, 0].astype(np.float32) ** 2
+    size = max(1, round(STRETCH_MS * rate_hz / 1000 / level.bin_frames))
+    energies: NDArray[np.float32] = np.pad(power, (0, -len(power) % size)).reshape(-1, size).mean(axis=1)
+    return energies

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import amplitude_db
+from deep_tally.measure.runs import PLACES_KEPT
 from deep_tally.model.measures import FlatTops, Run, Runs
 
 _LEAST, _LONGEST = 4, 512
@@ -22,7 +23,6 @@ _CORNER_STEPS, _CORNER_SHARE = 16.0, 0.01
 _AT_ONE_LEVEL_SHARE = 0.7
 _KEPT_MOST = 1 << 17
 _AT_ONCE = 64
-_PLACES_KEPT = 1000
 
 
 class FlatTopFinder:
@@ -109,7 +109,7 @@ class FlatTopFinder:
         if not len(tops):
             return Runs(), -np.inf, np.empty(0)
         lengths, counts = np.unique(tops[:, 1].astype(int), return_counts=True)
-        longest_first = tops[np.lexsort((tops[:, 0], -tops[:, 1]))][:_PLACES_KEPT]
+        longest_first = tops[np.lexsort((tops[:, 0], -tops[:, 1]))][:PLACES_KEPT]
         places = [Run(frame=int(f), frames=int(n), channel=int(c)) for f, n, _, c in longest_first]
         runs = Runs(
             lengths=dict(zip(lengths.tolist(), counts.tolist(), strict=True)),

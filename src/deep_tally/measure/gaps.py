@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from deep_tally.compiled import compiled
 from deep_tally.measure.bins import Windows
 from deep_tally.measure.decibels import amplitude, rms_dbfs
+from deep_tally.measure.runs import PLACES_KEPT
 from deep_tally.model.measures import Gap, Gaps
 
 LEAST_FRAMES = 16
 _LONGEST_S = 0.5
 _PROBE = 8
 _KEPT_MOST = 1 << 16
-_PLACES_KEPT = 1000
 _AROUND_MS = 5
 _SOUND_DBFS = -50.0
 _HARD_SHARE = 0.1
@@ -82,7 +82,7 @@ class GapFinder:
         """
         around = _Around(windows, frames)
         gaps = [*self._still_gaps(around, peak), *_repeated_gaps(self._repeated, around)]
-        kept = sorted(gaps, key=lambda g: g.frame)[:_PLACES_KEPT]
+        kept = sorted(gaps, key=lambda g: g.frame)[:PLACES_KEPT]
         return Gaps(count=len(gaps), places=tuple(kept))
 
     def _still_gaps(self, around: _Around, peak: float) -> list[Gap]:

@@ -81,7 +81,7 @@ class SidesMeter:
             greatest_sum=self._sum,
             bands=_by_band(spectra, rate_hz),
             lag=lag,
-            level_correlation=_level_correlation(stretches),
+            level_correlation=level_correlation(stretches),
         )
 
 
@@ -137,8 +137,19 @@ def _find_lag(looks: list[NDArray[np.float64]]) -> Lag | None:
     return Lag(frames=lag, correlation=correlation, residual_db=power_db(max(0.0, 1 - correlation * correlation)))
 
 
-def _level_correlation(stretches: NDArray[np.float32]) -> float | None:
-    """How the levels of both sides, in decibels and down to 50 under their loudest, move together."""
+def level_correlation(stretches: NDArray[np.float32]) -> float | None:
+    """How two levels, in decibels and down to 50 under their loudest, move together.
+
+    Parameters
+    ----------
+    stretches : float32 [shape=(stretches, 2)]
+        Energy of both in stretches of about 50 ms.
+
+    Returns
+    -------
+    float or None
+        -1 to 1; None for fewer than forty stretches, and where one is silent or steady.
+    """
     loudest = stretches.max(axis=0, initial=0.0)
     if not loudest.all() or len(stretches) < _STRETCHES_LEAST:
         return None
