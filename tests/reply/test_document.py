@@ -47,9 +47,11 @@ def test_measures_read_as_the_contract_has_them(demo: Delivery) -> None:
     silent = files["17 Spoons.wav"]["measures"]
     assert silent["sample_peak_dbfs"] is silent["rms_dbfs"] is silent["first_sound_frame"] is None
     assert files["02 Shaker.wav"]["measures"]["bits_in_use"] == 16
-    # Not made yet, so not claimed.
-    assert "flat_tops" not in drum
-    assert "spectral_edge_hz" not in drum
+    assert files["21 Jaw harp.wav"]["measures"]["flat_tops"] > 100
+    assert files["04 Upright bass.wav"]["measures"]["flat_tops"] == 0
+    assert files["23 Rain stick.wav"]["measures"]["spectral_edge_hz"] == pytest.approx(16_250, abs=100)
+    assert files["04 Upright bass.wav"]["measures"]["spectral_edge_hz"] is None
+    assert "spectral_edge_hz" not in silent, "a measure that was not made has no key"
 
 
 def test_a_single_sample_at_full_scale_is_a_run_of_one() -> None:
