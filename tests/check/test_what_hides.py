@@ -376,6 +376,30 @@ def test_a_loops_own_tempo_is_not_the_songs() -> None:
     assert [t for _, t in read_facts("Song 96 BPM", named, ()).tempos] == [96.0, 100.0]
 
 
+@pytest.mark.parametrize(
+    ("pattern", "stem", "fits"),
+    [
+        ("{number} {part}", "03 Lute", True),
+        ("{number} {part}", "03_Lute low", True),
+        ("{number} {part}", "Lute", False),
+        ("{song} - {part}", "Salt Road - Lute", True),
+        ("{song} - {part}", "Lute", False),
+        ("{part} {tempo}", "Lute 96 BPM", True),
+        ("{part} {tempo}", "Lute fast", False),
+    ],
+)
+def test_a_name_follows_the_briefs_pattern_or_not(pattern: str, stem: str, fits: bool) -> None:
+    found = of("name.pattern", findings([track(f"{stem}.wav")], brief=brief(names={"pattern": pattern})))
+    assert [f.action for f in found] == ([] if fits else [Action.FIX])
+
+
+def test_the_few_without_the_number_that_all_others_have_are_told() -> None:
+    odd = track("Lute extra.wav", sample_peak_by_channel_dbfs=(-17.0,), rms_dbfs=-39.0, loudness_lufs=-40.0)
+    (finding,) = of("name.pattern", findings([odd, *others(6)]))
+    assert finding.files == (odd.path,)
+    assert of("name.pattern", findings([odd, *others(2)])) == []
+
+
 def test_what_the_brief_needs_and_did_not_come_is_asked_for_once() -> None:
     needs = brief(needs={"references": True, "midi": True, "documents": True, "stamps": True})
     (finding,) = of("content.companion-missing", findings(others(), brief=needs))

@@ -113,6 +113,36 @@ def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.number-twice", Action.FIX, tracks, number=number)
 
 
+_FIELD = re.compile(r"\{(\w+)\}")
+_FIELDS = {"number": r"\d{1,3}", "tempo": r"\d{2,3}(?:[.,]\d{1,3})?(?:\s*bpm)?"}
+_OWN_LEAST, _OWN_SHARE = 5, 0.8
+
+
+def pattern(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Names that do not follow the brief's pattern; without one, those that lack the number nearly all others have."""
+    if brief.names.pattern is not None:
+        wanted = _pattern_of(brief.names.pattern)
+        odd = [t for t in song.asked if not wanted.fullmatch(t.stem)]
+        if odd:
+            yield about("name.pattern", Action.FIX, odd, pattern=brief.names.pattern, files=len(odd))
+        return
+    bare = [t for t in song.asked if leading_number(t.stem) is None]
+    if bare and len(song.asked) >= _OWN_LEAST and len(bare) <= (1 - _OWN_SHARE) * len(song.asked):
+        yield about("name.pattern", Action.FIX, bare, pattern="{number} {part}", files=len(bare))
+
+
+def _pattern_of(pattern: str) -> re.Pattern[str]:
+    """A brief's pattern as an expression: fields stand for what they say, blanks for any blank, dash or underscore."""
+    pieces = _FIELD.split(pattern)
+    expression = ""
+    for index, piece in enumerate(pieces):
+        if index % 2:
+            expression += _FIELDS.get(piece, ".+?")
+        else:
+            expression += r"[\s_.\-]+".join(re.escape(literal) for literal in piece.split(" "))
+    return re.compile(expression, re.IGNORECASE)
+
+
 _SAME_TEMPO_BPM = 0.5
 _SHARPS = {"Db": "C#", "Eb": "D#", "Gb": "F#", "Ab": "G#", "Bb": "A#"}
 

@@ -77,6 +77,7 @@ CHECKS = (
     Check("name.copy-mark", name.copy_mark),
     Check("name.number-gap", name.number_gap),
     Check("name.number-twice", name.number_twice),
+    Check("name.pattern", name.pattern),
     Check("name.facts-missing", name.facts_missing),
     Check("name.facts-differ", name.facts_differ),
     Check("content.damaged", content.damaged),

@@ -557,6 +557,13 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "",
             "number the copies anew",
         ),
+        "name.pattern": Wording(
+            "Named otherwise than the rest",
+            "Named otherwise than asked, or than the rest: {files}",
+            lambda f: f"the pattern is {f.evidence.get('pattern')}",
+            "",
+            "name the copy by the pattern",
+        ),
         "name.facts-missing": Wording(
             "Facts about the song are missing",
             "Facts about the song are stated nowhere",
