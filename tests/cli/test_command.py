@@ -146,6 +146,8 @@ def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:
         stderr=subprocess.PIPE,
         stdout=subprocess.PIPE,
         text=True,
+        # A shell that starts these tests in the background has interrupts ignored, and children inherit that.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
     )
     time.sleep(2.5)
     process.send_signal(signal.SIGINT)
