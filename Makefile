@@ -21,7 +21,7 @@ shots: $(READY)
 	@$(BIN)/deep-tally demo --shot docs/screenshots
 
 detectors: $(READY)
-	@PYTHONPATH=tests $(BIN)/python tools/detectors.py
+	@PYTHONPATH=tests $(BIN)/python tools/prove_detectors.py
 
 bench: $(READY)
 	@$(BIN)/python benchmarks

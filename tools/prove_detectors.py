@@ -1,6 +1,6 @@
 """How well do the detectors find, and how seldom do they cry wolf? Prints tables and writes them into docs/measures.md.
 
-    PYTHONPATH=tests python tools/detectors.py [--deliveries N] [--seconds S]
+    PYTHONPATH=tests python tools/prove_detectors.py [--deliveries N] [--seconds S]
 
 Real recordings are those that packages of the registries have installed (tests/detectors/recordings.py); the folder
 that `RECORDINGS` names comes on top.
