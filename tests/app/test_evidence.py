@@ -205,3 +205,15 @@ def test_every_new_finding_stands_in_its_column_with_a_word(window: Window) -> N
     assert told["content.twin"] == "twin"
     assert told["content.dropout"] == "gaps"
     assert all(word and len(word) <= 12 for word in told.values())
+
+
+def test_another_finding_of_the_file_puts_the_twin_away_and_a_new_judgement_does_not(
+    window: Window, qtbot: QtBot
+) -> None:
+    press(window, qtbot, "15 Viola.wav", "The same sound twice")
+    wave = window.bench.waveform
+    assert wave.partner is not None
+    window._choose(window.sheet.current_row)
+    assert wave.partner is not None, "the same file, filled in again"
+    qtbot.mouseClick(card(window, "Ends before the others"), Qt.MouseButton.LeftButton)
+    assert wave.partner is None

@@ -24,8 +24,10 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
+from compare.compare_jobs import broken, never
 from deep_tally.app.rows import Column
 from deep_tally.app.window import Window
+from deep_tally.compare.job import compare_song
 from deep_tally.model.findings import Action
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -427,3 +429,28 @@ def test_the_demo_is_made_once_and_opened(fresh: Window, demo_folder: Path, own_
     fresh.empty.demo.click()
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.band.title.text() == "Lantern Over Brackwater"
+
+
+def test_cancelling_while_files_are_held_against_each_other_judges_what_is_measured(
+    fresh: Window, tmp_path: Path
+) -> None:
+    fresh.state.compare_job = never
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
+    wait(lambda: fresh.state.comparing is not None)
+    wait(lambda: "holding the files against each other" in fresh.progress_words.text())
+    assert fresh.state.delivery is None
+    fresh.cancel_button.click()
+    assert fresh.state.delivery is not None
+    assert "not held against each other" in fresh.said.text()
+    fresh.state.compare_job = compare_song
+    fresh.state.open_again()
+    wait(lambda: fresh.state.comparing is not None and fresh.state.comparing.is_whole)
+    assert "content.twin" not in {f.code for f in fresh.state.delivery.findings}
+
+
+def test_comparing_that_fails_leaves_the_other_findings(fresh: Window, tmp_path: Path) -> None:
+    fresh.state.compare_job = broken
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
+    wait(lambda: fresh.state.delivery is not None)
+    assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
+    assert "not held against each other" in fresh.said.text()

@@ -417,3 +417,18 @@ def test_groups_where_every_track_was_asked_and_the_reverse() -> None:
     assert of("content.scope", findings([*groups, *others(4)])) == []
     assert len(of("content.scope", findings(others(), brief=brief(scope="groups")))) == 1
     assert of("content.scope", findings(groups, brief=brief(scope="groups"))) == []
+
+
+def test_two_rates_alone_are_no_two_exports_though_their_frames_differ() -> None:
+    half = [
+        track(
+            f"2{n} Late.wav",
+            rate_hz=44_100,
+            frames=40 * 44_100,
+            rms_dbfs=-31.0 - n,
+            loudness_lufs=-32.0 - n,
+            sample_peak_by_channel_dbfs=(-12.3 - n,),
+        )
+        for n in range(4)
+    ]
+    assert of("content.two-exports", findings([*others(4), *half])) == []

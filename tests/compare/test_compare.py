@@ -216,3 +216,17 @@ def test_a_file_that_vanished_since_it_was_measured_costs_only_itself(tmp_path: 
     (folder / "05 Part E.wav").unlink()
     found = compare_song(lambda done, total: None, intake.sounds, tracks)
     assert [(t.path, t.other) for t in found.twins] == [("20 Other.wav", "02 Part B.wav")]
+
+
+def test_of_copies_and_a_shifted_copy_each_is_told_once(tmp_path: Path) -> None:
+    x = OTHERS["02 Part B.wav"]
+    late = np.concatenate([np.zeros((500, 1)), x[:-500]])
+    found = compared(
+        tmp_path / "x", {**OTHERS, "20 Same.wav": x, "21 Late.wav": late, "22 Later.wav": np.roll(late, 300)}
+    )
+    told = [(t.path, t.other, t.kind) for t in found.twins]
+    assert told == [
+        ("20 Same.wav", "02 Part B.wav", "exact"),
+        ("21 Late.wav", "02 Part B.wav", "shifted"),
+        ("22 Later.wav", "02 Part B.wav", "shifted"),
+    ]

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deep_tally.measure.gaps import KEPT_MOST, LEAST_FRAMES, GapFinder
 from sounds import RATE, measured, sine
 
 SOUND = 0.3 * np.random.default_rng(8).standard_normal((4 * RATE, 2)) * 0.3 + sine(220, 4, peak=0.3)[:, None]
@@ -100,3 +101,11 @@ def test_any_place_any_length_any_block(at: int, frames: int, block: int, channe
     samples[at : at + frames] = 0
     gaps = measured(samples, bits=24, block_frames=max(block, 500)).gaps
     assert [(g.frame, g.frames) for g in gaps.places] == [(at, frames)]
+
+
+def test_memory_stays_bounded_however_long_a_square_wave_is() -> None:
+    finder = GapFinder(1, RATE)
+    square = np.asfortranarray(0.4 * np.sign(sine(400.0, 20.0, phase=0.1))[:, None])
+    for _ in range(12):
+        finder.feed(square)
+    assert sum(len(rows) for rows in finder._still) <= KEPT_MOST + len(square) // LEAST_FRAMES

@@ -349,6 +349,8 @@ class Bench(QWidget):
             self.waveform.go_to(finding)
         if finding.code in _WITH_PARTNER and self._row is not None:
             self._show_partner(finding, self._row.track.path)
+        else:
+            self.waveform.show_partner(None)
 
     def _show_partner(self, finding: Finding, path: str) -> None:
         """Draw the other file of a finding under this one; a twin so that equal sound stands under equal sound."""

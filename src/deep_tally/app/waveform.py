@@ -92,8 +92,8 @@ class Waveform(QWidget):
         same = track is not None and self._track is not None and track.path == self._track.path
         same = same and frames == self.view.frames
         self._track = track
-        self._partner = None
-        self._gain_db = self._gain_db if same else 0.0
+        if not same:
+            self._partner, self._gain_db = None, 0.0
         found = [*findings, *(a for f in findings for a in f.absorbed)]
         if track is None:
             self._marks = []

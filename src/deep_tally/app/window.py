@@ -544,6 +544,8 @@ class Window(QMainWindow):
             done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
             if done < len(delivery.tracks):
                 self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
+            elif self.state.comparing is not None and not self.state.comparing.is_whole:
+                self.say("The files were not held against each other: twins and sums are not told. F5 does it.")
 
     def _brief_changed(self) -> None:
         self.brief_button.setText(f"Brief: {readable(self.state.brief.name)}")

@@ -10,7 +10,6 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
 
-_FEW_BITS = 16
 _DB_PER_BIT = 6.0206
 _STRETCHES_LEAST = 20
 _MAIN_OUTPUT_DBFS = -3.0
@@ -51,9 +50,10 @@ def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if not under:
             continue
         lack, by, value = max(under)
-        used = track.measures.bits_in_use or _FEW_BITS + 1
-        bits = used + track.measures.sample_peak_dbfs / _DB_PER_BIT
-        is_poor = track.format.sample_format == "int" and bits < brief.threshold("depth.quiet_bits")
+        bits = None
+        if track.format.sample_format == "int" and track.measures.bits_in_use is not None:
+            bits = round(track.measures.bits_in_use + track.measures.sample_peak_dbfs / _DB_PER_BIT, 1)
+        is_poor = bits is not None and bits < brief.threshold("depth.quiet_bits")
         floor = max(track.measures.edges.lead_floor_dbfs, track.measures.edges.tail_floor_dbfs)
         yield about(
             "headroom.quiet",
@@ -62,7 +62,7 @@ def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
             dbfs=value,
             db=lack,
             by=by,
-            bits=round(bits, 1),
+            bits=bits,
             floor_dbfs=floor,
         )
 
@@ -158,10 +158,8 @@ def dc(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track in song.asked:
         if track.measures is None or not track.is_heard:
             continue
-        offsets, step = (
-            zip(track.measures.dc_offset, track.measures.offset_steady, strict=False),
-            track.measures.offset_step,
-        )
+        step = track.measures.offset_step
+        offsets = zip(track.measures.dc_offset, track.measures.offset_steady, strict=True)
         offset = max((o for o, steady in offsets if steady), key=abs, default=0.0)
         if step is not None:
             place = Place(path=track.path, frame=step.frame, frames=1, channel=step.channel)

@@ -54,8 +54,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         gram = sampled.gram()
         twins = find_twins(sampled, gram)
         copies = frozenset(t.path for t in twins)
-        known = frozenset(frozenset((t.path, t.other)) for t in twins)
-        twins += find_shifted(group, by_path, known=known)
+        twins += find_shifted([t for t in group if t.path not in copies], by_path)
         sums = find_sums(sampled, gram, leave_out=copies)
         told = copies | {s.path for s in sums}
         comparison = Comparison(

@@ -83,8 +83,8 @@ class Comparing:
             self._share = report.done / report.total if report.total else 0.0
             return True
         # Files that cannot be compared (one vanished meanwhile) leave the findings that need no comparison.
-        key = self._keys[report.job.removeprefix(_PREFIX)]
-        self.found[key] = report.value if isinstance(report, Returned) else Comparison()
+        if isinstance(report, Returned):
+            self.found[self._keys[report.job.removeprefix(_PREFIX)]] = report.value
         self._left.discard(report.job)
         self._share = 0.0
         return True
@@ -98,6 +98,11 @@ class Comparing:
     def is_done(self) -> bool:
         """Whether nothing is left to compare."""
         return not self._left
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether every song was compared; not so when that was cancelled, or failed."""
+        return self.is_done and len(self.by_song) == len(self._keys)
 
     @property
     def share(self) -> float:

@@ -81,27 +81,21 @@ def _relation(gram: NDArray[np.float64], one: NDArray[np.int_], other: NDArray[n
     return gain, max(_FLOOR_DB, power_db(max(0.0, left) / energy))
 
 
-def find_shifted(
-    tracks: Sequence[Track], entries: Mapping[str, Entry], *, known: frozenset[frozenset[str]]
-) -> list[Twin]:
-    """Twins of which one comes later than the other.
+def find_shifted(tracks: Sequence[Track], entries: Mapping[str, Entry]) -> list[Twin]:
+    """Twins of which one comes later than the other, each with the first file it is a twin of.
 
     A shift keeps the ratio of peak to energy, and moves the peak by itself: few pairs are left to be looked at.
     """
-    found: list[Twin] = []
-    order = {t.path: number for number, t in enumerate(tracks)}
-    shapes = sorted(((_shape_db(t), t) for t in tracks), key=lambda pair: pair[0])
-    for index, (shape, one) in enumerate(shapes):
-        for other_shape, other in shapes[index + 1 :]:
-            if other_shape - shape > _SHAPE_WITHIN_DB:
-                break
-            if frozenset((one.path, other.path)) in known:
-                continue
-            first, second = sorted((one, other), key=lambda t: order[t.path])
-            twin = _shifted(first, second, entries)
-            if twin is not None:
-                found.append(twin)
-    return found
+    found: dict[str, Twin] = {}
+    shapes = [_shape_db(t) for t in tracks]
+    for one, other in combinations(range(len(tracks)), 2):
+        first, second = tracks[one], tracks[other]
+        if abs(shapes[one] - shapes[other]) > _SHAPE_WITHIN_DB or {first.path, second.path} & set(found):
+            continue
+        twin = _shifted(first, second, entries)
+        if twin is not None:
+            found[twin.path] = twin
+    return list(found.values())
 
 
 def _shape_db(track: Track) -> float:

@@ -20,7 +20,8 @@ from deep_tally.model.measures import Gap, Gaps
 LEAST_FRAMES = 16
 _LONGEST_S = 0.5
 _PROBE = 8
-_KEPT_MOST = 1 << 16
+KEPT_MOST = 1 << 16
+"""So many candidates are the steps of a waveform: past them no more are kept."""
 _AROUND_MS = 5
 _SOUND_DBFS = -50.0
 _HARD_SHARE = 0.1
@@ -42,6 +43,7 @@ class GapFinder:
         self._open = np.zeros(3)
         self._position = 0
         self._still: list[NDArray[np.float64]] = []
+        self._still_count = 0
         self._before = np.empty(0)
         self._matching = np.zeros(len(REPEATED_BLOCKS), np.int64)
         self._repeated: list[tuple[int, int]] = []
@@ -51,9 +53,10 @@ class GapFinder:
         if not len(samples):
             return
         found = _still_runs(samples, samples[:, 0], self._previous, self._open, LEAST_FRAMES, self._longest)
-        if len(found):
+        if len(found) and self._still_count < KEPT_MOST:
             found[:, 0] += self._position
             self._still.append(found)
+            self._still_count += len(found)
         self._look_for_repeats(samples[:, 0])
         self._previous = samples[-1].copy()
         self._position += len(samples)
@@ -63,7 +66,7 @@ class GapFinder:
         reach = longest * (_TIMES_MOST + 2)
         begin = self._position - len(self._before)
         for start, frames in _repeats(self._before, signal, begin, _BLOCKS, self._matching).tolist():
-            if len(self._repeated) < _KEPT_MOST:
+            if len(self._repeated) < KEPT_MOST:
                 self._repeated.append((start + begin, frames))
         kept = signal if len(signal) >= reach else np.concatenate([self._before, signal])
         self._before = kept[-reach:].copy()
