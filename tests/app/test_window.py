@@ -444,8 +444,12 @@ def test_cancelling_while_files_are_held_against_each_other_judges_what_is_measu
     assert "not held against each other" in fresh.said.text()
     fresh.state.compare_job = compare_song
     fresh.state.open_again()
-    wait(lambda: fresh.state.comparing is not None and fresh.state.comparing.is_whole)
-    assert "content.twin" not in {f.code for f in fresh.state.delivery.findings}
+    wait(
+        lambda: (
+            fresh.state.comparing is not None and fresh.state.comparing.is_whole and fresh.state.delivery is not None
+        )
+    )
+    assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
 
 
 def test_comparing_that_fails_leaves_the_other_findings(fresh: Window, tmp_path: Path) -> None:
