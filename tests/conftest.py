@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+import stable
 from hypothesis import settings
 
 from deep_tally.check.judge import judge
@@ -54,11 +55,20 @@ def check_folder(folder: Path, **options: Path) -> Delivery:
 
 
 @pytest.fixture(autouse=True)
+def warm_workers(own_home: Path, request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Workers outlive their crew, except where tests are about their life and death."""
+    if request.path.name not in ("test_crew.py", "test_command.py"):
+        monkeypatch.setattr(Crew, "_hire", stable.hire)
+        monkeypatch.setattr(Crew, "close", stable.close)
+
+
+@pytest.fixture(autouse=True)
 def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
     """No test reads or writes the real home's configuration and cache."""
     home = tmp_path_factory.mktemp("home")
     monkeypatch.setenv("XDG_CONFIG_HOME", str(home / "config"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(home / "cache"))
+    monkeypatch.setenv("XDG_DATA_HOME", str(home / "data"))
     return home
 
 

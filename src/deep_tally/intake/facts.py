@@ -17,15 +17,15 @@ _remembered = lru_cache(maxsize=20_000)
 """The same names are asked again each time the sheet is filled."""
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
-_TEMPO = re.compile(r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I)
-_KEY = re.compile(
+TEMPO_SAID = re.compile(r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I)
+KEY_SAID = re.compile(
     r"(?<![A-Za-z0-9])([A-Ha-h])[\s_-]?(#|♯|♭|b|sharp|flat)?[\s_-]*(major|minor|maj|min|dur|moll)(?![A-Za-z])"
     r"|(?<![A-Za-z0-9])([B-H])(#|♯|♭|b)?m(?![A-Za-z0-9])"
 )
-_RATE_OR_DEPTH = re.compile(
+RATE_OR_DEPTH_SAID = re.compile(
     r"\b\d{2,3}(?:[.,]\d)?\s*k(?:hz)?\b|\b(?:16|20|24|32)[\s_-]*bits?\b|\b(?:44100|48000|96000)\b", re.I
 )
-_DATE = re.compile(r"\b(?:19|20)\d\d[-_.]?\d\d[-_.]?\d\d\b|\b\d{1,2}[-_.]\d{1,2}[-_.](?:19|20)?\d\d\b")
+DATE_SAID = re.compile(r"\b(?:19|20)\d\d[-_.]?\d\d[-_.]?\d\d\b|\b\d{1,2}[-_.]\d{1,2}[-_.](?:19|20)?\d\d\b")
 _GENERIC = frozenset(
     """trackout trackouts track tracks stem stems multitrack multitracks multi file files audio wav wavs aiff export
     exports exported bounce bounces for mix mixing the a to from and of song songs session project delivery final new
@@ -37,7 +37,7 @@ _GENERIC = frozenset(
 @_remembered
 def tempo_in(text: str) -> float | None:
     """The tempo a text states, in BPM ("96 BPM", "bpm_128.5"); None when it states none in 20 to 400."""
-    for match in _TEMPO.finditer(text.replace("_", " ")):
+    for match in TEMPO_SAID.finditer(text.replace("_", " ")):
         tempo = float((match[1] or match[2]).replace(",", "."))
         if SLOWEST_BPM <= tempo <= FASTEST_BPM:
             return tempo
@@ -47,7 +47,7 @@ def tempo_in(text: str) -> float | None:
 @_remembered
 def key_in(text: str) -> str | None:
     """The key a text states ("D minor", "F#m", "Bb maj"), in the form "F# minor"; None when it states none."""
-    match = _KEY.search(text.replace("_", " "))
+    match = KEY_SAID.search(text.replace("_", " "))
     if match is None:
         return None
     tonic = (match[1] or match[4]).upper()
@@ -62,7 +62,7 @@ def key_in(text: str) -> str | None:
 def title_of(name: str) -> str | None:
     """The song's title in a folder's or file's name: what remains after generic words, tempo and key."""
     text = name.replace("_", " ")
-    for pattern in (_TEMPO, _KEY, _RATE_OR_DEPTH, _DATE):
+    for pattern in (TEMPO_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, DATE_SAID):
         text = pattern.sub(" ", text)
     text = re.sub(r"[()\[\]{},;+]|(?<!\w)-+|-+(?!\w)", " ", text)
     words = text.split()

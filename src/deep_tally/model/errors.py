@@ -44,3 +44,11 @@ class UnreadableSound(DeepTallyError):
 
 class CannotWrite(DeepTallyError):
     """An output cannot be written where it was asked for."""
+
+
+class WordRefused(DeepTallyError):
+    """A word of the user's own vocabulary stands for another part already, or is none."""
+
+
+class PatternRefused(DeepTallyError):
+    """A pattern for names is empty, not closed, or has a field that is not known."""
