@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
 from deep_tally.app.rows import Filter
@@ -30,6 +31,9 @@ def fresh(qapp: QApplication) -> Iterator[Window]:
     window.show()
     yield window
     window.close()
+    # A window that is only closed would be styled again with every later one.
+    window.deleteLater()
+    QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
 
 
 @pytest.fixture(scope="session")

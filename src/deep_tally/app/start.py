@@ -58,10 +58,11 @@ def _make_bare_window() -> tuple[QApplication, Window]:
 
     existing = QApplication.instance()
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
-    application.setApplicationName("Deep Tally")
-    application.setDesktopFileName("deep-tally")
-    application.setStyle("Fusion")
-    load_fonts()
+    if application.applicationName() != "Deep Tally":
+        application.setApplicationName("Deep Tally")
+        application.setDesktopFileName("deep-tally")
+        application.setStyle("Fusion")
+        load_fonts()
     settings = Settings()
     return application, Window(Theme(settings.theme), settings)
 

@@ -110,8 +110,10 @@ class Theme(QObject):
     def _apply(self) -> None:
         application = QApplication.instance()
         if isinstance(application, QApplication):
-            application.setPalette(_palette(self._colours))
-            application.setStyleSheet(_style(self._colours))
+            style = _style(self._colours)
+            if application.styleSheet() != style:  # Qt goes through every widget there is
+                application.setPalette(_palette(self._colours))
+                application.setStyleSheet(style)
 
 
 def load_fonts() -> None:
