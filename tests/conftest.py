@@ -9,9 +9,9 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-import stable
 from hypothesis import settings
 
+import stable
 from deep_tally.check.judge import judge
 from deep_tally.compare.run import Comparing
 from deep_tally.demo.awkward import write_awkward

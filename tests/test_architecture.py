@@ -10,12 +10,15 @@ from pathlib import Path
 import deep_tally
 
 SOURCE = Path(deep_tally.__file__).parent
-ROOMS = ("model", "intake", "measure", "compare", "check", "reply")
-SESSION = {"model", "intake", "measure", "compare", "session"}
+ROOMS = ("model", "intake", "names", "measure", "compare", "check", "reply")
+SESSION = {"model", "intake", "names", "measure", "compare", "session"}
 # `compiled` stands beside the rooms: it turns arithmetic into machine code, whosever it is.
 ALLOWED = {room: set(ROOMS[: position + 1]) for position, room in enumerate(ROOMS)}
 ALLOWED |= {"session": SESSION, "demo": {"model", "demo"}}
 ALLOWED |= {"cli": {*ROOMS, "session", "demo", "app", "cli"}, "app": {*ROOMS, "session", "demo", "app"}}
+# Measuring knows no other file, and so no names.
+ALLOWED["measure"] -= {"names"}
+ALLOWED["compare"] -= {"names"}
 # Checks judge numbers: of measuring and comparing they may know nothing at all.
 ALLOWED["check"] -= {"measure", "compare"}
 

@@ -15,6 +15,8 @@ from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Density, Edges, Measures, Run, Runs, Sides
+from deep_tally.names.match import match_parts
+from deep_tally.names.read import read_names
 
 RATE = 48_000
 SECONDS = 40
@@ -114,12 +116,26 @@ ROUGH_MIX = track("Song rough mix.wav", role=Role.ROUGH_MIX)
 
 
 def song_of(
-    tracks: Iterable[Track], *, brief: Brief = DEFAULT_BRIEF, facts: SongFacts | None = None, mix: bool = True
+    tracks: Iterable[Track],
+    *,
+    brief: Brief = DEFAULT_BRIEF,
+    facts: SongFacts | None = None,
+    mix: bool = True,
+    told: dict[str, tuple[str, ...]] | None = None,
 ) -> SongSet:
     """A set of tracks; with a rough mix and all facts unless told otherwise."""
     listed = (*tracks, *((ROUGH_MIX,) if mix else ()))
     facts = facts or SongFacts(title="Song", tempo_bpm=96.0, key="D minor")
-    return SongSet(name="Song", tracks=listed, facts=facts, common=find_common(listed, brief))
+    names = read_names([t.path for t in listed], facts)
+    asked = {t.path: names[t.path] for t in listed if t.role.is_asked}
+    return SongSet(
+        name="Song",
+        tracks=listed,
+        facts=facts,
+        common=find_common(listed, brief),
+        names=names,
+        parts=match_parts(brief.parts, asked, told=told),
+    )
 
 
 def findings(

@@ -211,7 +211,8 @@ def test_names_that_say_nothing(name: str) -> None:
     "name", ["Tom 1.wav", "Channel buoy.wav", "Track lead voice.wav", "Bässe.wav", "鼓.wav", "808.wav"]
 )
 def test_names_that_say_something(name: str) -> None:
-    expected = ["name.generic"] if name in ("808.wav", "鼓.wav") else []
+    # A lone sign counts as a letter; a bare number does not say what plays, but this one does (common practice).
+    expected = ["name.generic"] if name == "鼓.wav" else []
     assert codes([*named(name), *others()]) == expected
 
 

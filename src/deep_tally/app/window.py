@@ -252,7 +252,7 @@ class Window(QMainWindow):
             self._edit_menu.addAction(action)
         self._edit_menu.addSeparator()
         self.role_menu = QMenu("The chosen files are…", self)
-        for number, role in enumerate(r for r in Role if r is not Role.MIDI):
+        for number, role in enumerate(r for r in Role if r not in (Role.MIDI, Role.MIX)):
             if role in (Role.ROUGH_MIX, Role.DOCUMENT):
                 self.role_menu.addSeparator()
             words = f"&{number + 1} {role.value}" + (", left out" if role is Role.STRAY else "")

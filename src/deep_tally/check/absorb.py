@@ -10,10 +10,23 @@ from deep_tally.model.findings import Finding
 
 _ABSORBS: dict[str, tuple[str, ...]] = {
     # A file that stops early is short for that reason, wherever its sound begins.
-    "content.damaged": ("start.at-sound", "length.short", "length.tail-cut"),
-    "content.empty": ("start.", "length.", "rate.", "depth.", "clipping.", "headroom.", "channels."),
+    "content.damaged": ("start.at-sound", "length.short", "length.tail-cut", "name.contradicts"),
+    "content.empty": (
+        "start.",
+        "length.",
+        "rate.",
+        "depth.",
+        "clipping.",
+        "headroom.",
+        "channels.",
+        "name.contradicts",
+    ),
     "content.nonfinite": ("content.empty",),
-    "start.at-sound": ("length.short", "start.cut-in"),
+    "start.at-sound": ("length.short", "start.cut-in", "name.contradicts"),
+    "length.short": ("name.contradicts",),
+    "length.long": ("name.contradicts",),
+    "length.ends-differ": ("name.contradicts",),
+    "start.set-at-sound": ("name.contradicts",),
     "clipping.baked": (
         "clipping.earlier",
         "clipping.between-samples",
@@ -26,6 +39,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "clipping.over": ("headroom.hot", "clipping.between-samples"),
     "headroom.shared-ceiling": ("headroom.normalised", "headroom.limited", "headroom.same-peak"),
     "depth.low": ("depth.differs",),
+    "depth.off-brief": ("depth.differs",),
     "channels.same": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.opposed": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.one-side": ("channels.panned-mono", "channels.near-mono"),

@@ -71,7 +71,24 @@ def one_side(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track, _, _, levels in _stereo(song):
         if _is_one_side(levels, brief):
             sounding = "left" if levels[0] > levels[1] else "right"
-            yield about("channels.one-side", _pan_action(brief), track, side=sounding, dbfs=max(levels))
+            action = Action.ASK if _is_stereo_expected(track, song) else _pan_action(brief)
+            yield about("channels.one-side", action, track, kind="question", side=sounding, dbfs=max(levels))
+
+
+def _is_stereo_expected(track: Track, song: SongSet) -> bool:
+    """Whether the name says so, or the brief for that part."""
+    name = song.names.get(track.path)
+    said = name is not None and "stereo" in (word.casefold() for word in name.values("format"))
+    return said or any(p.asked.channels == _STEREO and track.path in p.paths for p in song.parts)
+
+
+def to_split(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Stereo files where the brief asks for two monos."""
+    if brief.stereo != "two-monos":
+        return
+    for track in song.asked:
+        if track.format is not None and track.format.channels == _STEREO:
+            yield about("channels.to-split", Action.FIX, track, channels=_STEREO)
 
 
 def opposed(song: SongSet, brief: Brief) -> Iterator[Finding]:

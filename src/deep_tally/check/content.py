@@ -177,6 +177,19 @@ def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("content.lossy", action, track, container=track.format.container, ending=ending)
 
 
+def container(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Not a container the brief asks for; saving it in another loses nothing, since lossy formats are told apart."""
+    if brief.containers is None:
+        return
+    for track in song.asked:
+        sound = track.format
+        if sound is None or sound.sample_format == "lossy" or sound.container in brief.containers:
+            continue
+        yield about(
+            "content.container", Action.FIX, track, container=sound.container, wanted=", ".join(brief.containers)
+        )
+
+
 def no_rough_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """No rough mix came, and the brief needs one."""
     if brief.needs.rough_mix and brief.scope != "mix" and not song.with_role(Role.ROUGH_MIX):
@@ -205,7 +218,8 @@ def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Groups came where every track was asked, or the reverse."""
     groups = [t for t in song.asked if t.role is Role.GROUP]
     tracks = [t for t in song.asked if t.role is Role.TRACKOUT]
-    wrong = {"every-track": groups, "groups": tracks}.get(brief.scope, [])
+    mixed = [t for t in song.asked if t.role is Role.MIX]
+    wrong = {"every-track": groups, "groups": tracks, "mix": [] if mixed else tracks}.get(brief.scope, [])
     if is_most(len(wrong), len(song.asked)):
         yield about("content.scope", Action.ASK, wrong, files=len(wrong), scope=brief.scope)
 

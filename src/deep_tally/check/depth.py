@@ -41,6 +41,16 @@ def low(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("depth.low", Action.ASK, track, bits=track.format.bits, wanted_bits=brief.bits_min)
 
 
+def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Not a sample format the brief asks for (float where integers are asked, or the reverse)."""
+    for track in song.asked:
+        sound = track.format
+        if sound is None or sound.sample_format == "lossy" or sound.sample_format in brief.sample_formats:
+            continue
+        wanted = brief.sample_formats[0]
+        yield about("depth.off-brief", Action.ASK, track, sample_format=sound.sample_format, wanted=wanted)
+
+
 def _is_padded(track: Track, brief: Brief) -> bool:
     if track.format is None or track.measures is None or not track.is_heard:
         return False

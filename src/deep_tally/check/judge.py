@@ -12,7 +12,10 @@ from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
-from deep_tally.model.files import Intake
+from deep_tally.model.files import Intake, Role
+from deep_tally.names.match import match_parts
+from deep_tally.names.read import read_names
+from deep_tally.names.vocabulary import Vocabulary
 
 
 def judge(
@@ -21,6 +24,8 @@ def judge(
     brief: Brief,
     *,
     comparisons: Mapping[str, Comparison] = MappingProxyType({}),
+    told_parts: Mapping[str, Sequence[str]] = MappingProxyType({}),
+    vocabulary: Vocabulary | None = None,
 ) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
 
@@ -33,8 +38,18 @@ def judge(
     brief : Brief
     comparisons : mapping of song to Comparison
         How the files of each song (by its name in the intake) relate, as far as that is known.
+    told_parts : mapping of path to part names
+        Which asked parts files stand for, where the user said so.
+    vocabulary : Vocabulary, optional
+        The words for parts, with the user's own; else the shipped ones.
     """
-    sets = tuple(_song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())) for name in intake.songs)
+    tracks = in_asked_roles(tracks, brief)
+    sets = tuple(
+        _with_names(
+            _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())), brief, told_parts, vocabulary
+        )
+        for name in intake.songs
+    )
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
@@ -43,6 +58,29 @@ def judge(
         others=tuple(replace(e, song=named.get(e.song, e.song)) for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
+    )
+
+
+def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
+    """Tracks with the roles the brief gives them: a mix that is sent to be worked on is asked the nine itself."""
+    if brief.scope != "mix":
+        return tuple(tracks)
+    mixes = {t.path for t in tracks if t.role is Role.ROUGH_MIX}
+    if not mixes and sum(t.role is Role.TRACKOUT for t in tracks) == 1:
+        mixes = {t.path for t in tracks if t.role is Role.TRACKOUT}
+    return tuple(replace(t, role=Role.MIX) if t.path in mixes else t for t in tracks)
+
+
+def _with_names(
+    song: SongSet, brief: Brief, told: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
+) -> SongSet:
+    """The set with what its files' names say, and which asked parts they stand for."""
+    names = read_names([t.path for t in song.tracks], song.facts, vocabulary)
+    asked = {t.path: names[t.path] for t in song.asked}
+    return replace(
+        song,
+        names=names,
+        parts=match_parts(brief.parts, asked, told=told, vocabulary=vocabulary),
     )
 
 
@@ -57,6 +95,7 @@ def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
         around=intake.name,
         midi=[e.midi for e in entries if e.midi is not None],
         notes=[e.text for e in entries if e.text],
+        clicks=[e.path.rpartition("/")[2] for e in entries if e.role is Role.CLICK],
     )
 
 

@@ -8,16 +8,17 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from deep_tally.check._build import about
-from deep_tally.intake.words import bare_stem, leading_number, words_of
+from deep_tally.check.common import length_difference_s
+from deep_tally.intake.words import bare_stem, leading_number, side_of, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
+from deep_tally.names.parse import COPY_MARK, shared_prefix
+from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
 
-_COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?)$", re.IGNORECASE)
-# Characters and names one common family of systems refuses (published by its maker; from memory).
-_REFUSED_CHARACTERS = frozenset('<>:"\\|?*')
-_REFUSED_NAMES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
 _SHARED_LEAST = 3
+_FIGURE = re.compile(r"\d")
 
 
 def _name(track: Track) -> str:
@@ -31,23 +32,32 @@ def _shared_words(tracks: Iterable[Track]) -> set[str]:
 
 
 def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The name says nothing of what plays."""
+    """The name says nothing of what plays; one unknown word with figures after it, over several files, is told once."""
     silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.asked)
     if song.facts.title:
         silent |= set(words_of(song.facts.title))
+    unknown: defaultdict[str, list[Track]] = defaultdict(list)
     for track in song.asked:
+        name = song.names.get(track.path)
+        if track.role is Role.MIX or (name is not None and name.part is not None):
+            continue
         telling = [w for w in words_of(track.stem) if w not in silent and len(w) > 1]
         if not telling:
             yield about("name.generic", Action.ASK, track, kind="question")
+        elif len(telling) == 1 and _FIGURE.search(track.stem):
+            unknown[telling[0]].append(track)
+    for word, tracks in unknown.items():
+        if len(tracks) >= _SHARED_LEAST and len({t.stem for t in tracks}) == len(tracks):
+            yield about("name.generic", Action.ASK, tracks, kind="question", word=word, files=len(tracks))
 
 
 def characters(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Characters some system cannot store."""
     for track in song.tracks:
         name = _name(track)
-        if bad := sorted({_shown(c) for c in name if c in _REFUSED_CHARACTERS or not c.isprintable()}):
+        if bad := sorted({_shown(c) for c in name if c in REFUSED_CHARACTERS or not c.isprintable()}):
             yield about("name.characters", Action.FIX, track, characters=tuple(bad))
-        elif name != name.strip() or track.stem != track.stem.strip(" .") or track.stem.casefold() in _REFUSED_NAMES:
+        elif name != name.strip() or track.stem != track.stem.strip(" .") or track.stem.casefold() in REFUSED_NAMES:
             yield about("name.characters", Action.FIX, track, characters=())
         elif unicodedata.normalize("NFC", name) != name:
             yield about("name.characters", Action.FIX, track, characters=("separate accents",))
@@ -71,21 +81,26 @@ def clash(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Longer than the brief allows."""
     for track in song.asked:
-        if len(_name(track)) > brief.names.longest:
-            yield about("name.long", Action.FIX, track, characters_count=len(_name(track)), most=brief.names.longest)
+        length, stored = len(_name(track)), len(_name(track).encode("utf-8", "surrogateescape"))
+        if length > brief.names.longest or stored >= BYTES_MOST:
+            yield about("name.long", Action.FIX, track, characters_count=length, most=brief.names.longest)
 
 
 def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A file manager's mark for a copy; when the other version came too, which one counts?"""
-    stems = {t.path.rpartition("/")[0] + "/" + t.stem.casefold(): t for t in song.tracks}
-    for track in song.asked:
-        bare = _COPY_MARK.sub("", track.stem)
-        if bare == track.stem:
+    """A file manager's mark for a copy; when several versions came, which one counts?"""
+    versions: defaultdict[str, list[Track]] = defaultdict(list)
+    for track in song.tracks:
+        bare = COPY_MARK.sub("", track.stem)
+        versions[f"{track.path.rpartition('/')[0]}/{bare.casefold()}"].append(track)
+    for tracks in versions.values():
+        marked = [t for t in tracks if COPY_MARK.search(t.stem) and t.role.is_asked]
+        if not marked:
             continue
-        partner = stems.get(track.path.rpartition("/")[0] + "/" + bare.casefold())
-        if partner is None:
-            yield about("name.copy-mark", Action.FIX, track)
-        else:
+        if len(tracks) == 1:
+            yield about("name.copy-mark", Action.FIX, marked[0])
+            continue
+        for track in marked if len(marked) < len(tracks) else marked[1:]:
+            partner = next(t for t in tracks if t not in marked or t is marked[0])
             yield about("name.copy-mark", Action.ASK, [partner, track], kind="question", partner=partner.path)
 
 
@@ -113,34 +128,71 @@ def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.number-twice", Action.FIX, tracks, number=number)
 
 
-_FIELD = re.compile(r"\{(\w+)\}")
-_FIELDS = {"number": r"\d{1,3}", "tempo": r"\d{2,3}(?:[.,]\d{1,3})?(?:\s*bpm)?"}
 _OWN_LEAST, _OWN_SHARE = 5, 0.8
 
 
 def pattern(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Names that do not follow the brief's pattern; without one, those that lack the number nearly all others have."""
+    """Names that do not follow the brief's pattern; without one, those that lack what nearly all others begin with."""
     if brief.names.pattern is not None:
-        wanted = _pattern_of(brief.names.pattern)
+        wanted = matching(brief.names.pattern)
         odd = [t for t in song.asked if not wanted.fullmatch(t.stem)]
         if odd:
             yield about("name.pattern", Action.FIX, odd, pattern=brief.names.pattern, files=len(odd))
         return
+    if len(song.asked) < _OWN_LEAST:
+        return
     bare = [t for t in song.asked if leading_number(t.stem) is None]
-    if bare and len(song.asked) >= _OWN_LEAST and len(bare) <= (1 - _OWN_SHARE) * len(song.asked):
-        yield about("name.pattern", Action.FIX, bare, pattern="{number} {part}", files=len(bare))
+    prefix = shared_prefix(t.stem for t in song.asked)
+    unlike = [t for t in song.asked if prefix and prefix not in t.stem.casefold()]
+    for odd, shape in ((bare, "{number} {part}"), (unlike, f"{prefix} {{part}}")):
+        if odd and len(odd) <= (1 - _OWN_SHARE) * len(song.asked):
+            yield about("name.pattern", Action.FIX, odd, pattern=shape, files=len(odd))
 
 
-def _pattern_of(pattern: str) -> re.Pattern[str]:
-    """A brief's pattern as an expression: fields stand for what they say, blanks for any blank, dash or underscore."""
-    pieces = _FIELD.split(pattern)
-    expression = ""
-    for index, piece in enumerate(pieces):
-        if index % 2:
-            expression += _FIELDS.get(piece, ".+?")
-        else:
-            expression += r"[\s_.\-]+".join(re.escape(literal) for literal in piece.split(" "))
-    return re.compile(expression, re.IGNORECASE)
+_LONG_PREFIX, _PREFIX_OF_NAME = 16, 0.5
+
+
+def prefix(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Nearly all names begin with the same words, so that the part stands late or is cut off in a narrow list."""
+    shared = shared_prefix(t.stem for t in song.asked)
+    begun = [t for t in song.asked if shared and shared in t.stem.casefold()]
+    rest = sum(len(t.stem) for t in begun)
+    if len(shared) >= _LONG_PREFIX and len(shared) * len(begun) >= _PREFIX_OF_NAME * rest:
+        yield about("name.prefix", Action.NOTE, begun, prefix=shared, files=len(begun))
+
+
+def contradicts(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """What the name says is not what plays: nothing at all, one channel for "stereo", a side longer than the other."""
+    for track in song.asked:
+        name = song.names.get(track.path)
+        if name is None or track.format is None or track.measures is None:
+            continue
+        formats = {word.casefold() for word in name.values("format")}
+        if name.part is not None and not track.is_heard:
+            yield about("name.contradicts", Action.NOTE, track, by="sound", part=name.part)
+        elif ("mono" in formats and track.format.channels == 2) or ("stereo" in formats and track.format.channels == 1):
+            paired = any(track.path in (p.left, p.right) for p in song.comparison.pairs)
+            if not paired:
+                yield about("name.contradicts", Action.NOTE, track, by="channels", channels=track.format.channels)
+    for left, right in _halves(song):
+        lengths = [t.format.seconds for t in (left, right) if t.format is not None]
+        difference_ms = abs(lengths[0] - lengths[1]) * 1000
+        if difference_ms > brief.threshold("length.tolerance_ms"):
+            odd = left if abs(length_difference_s(left, song.common)) > 0 else right
+            other = right if odd is left else left
+            yield about("name.contradicts", Action.NOTE, odd, by="length", partner=other.path, ms=difference_ms)
+
+
+def _halves(song: SongSet) -> Iterator[tuple[Track, Track]]:
+    """Files whose names say that they are the two sides of one part."""
+    sides: defaultdict[str, dict[str, Track]] = defaultdict(dict)
+    for track in song.asked:
+        mark = side_of(track.path)
+        if mark is not None and track.format is not None and track.format.channels == 1:
+            sides[mark.rest][mark.side] = track
+    for found in sides.values():
+        if len(found) == 2:
+            yield found["left"], found["right"]
 
 
 _SAME_TEMPO_BPM = 0.5
@@ -175,9 +227,10 @@ def facts_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
         "song": (brief.needs.song, song.facts.title),
         "tempo": (brief.needs.tempo, song.facts.tempo_bpm),
         "key": (brief.needs.key, song.facts.key),
+        "artist": (brief.needs.artist, song.facts.artist),
     }
     missing = tuple(name for name, (need, fact) in needed.items() if need and fact is None)
     if missing:
         yield about("name.facts-missing", Action.ASK, (), missing=missing)
-    elif song.facts.key is None and not brief.needs.key:
+    elif song.facts.key is None and not brief.needs.key and brief.scope != "mix":
         yield about("name.facts-missing", Action.NOTE, (), missing=("key",))

@@ -7,7 +7,20 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from deep_tally.check import channels, clipping, content, depth, exports, headroom, length, name, rate, relations, start
+from deep_tally.check import (
+    channels,
+    clipping,
+    content,
+    depth,
+    exports,
+    headroom,
+    length,
+    name,
+    parts,
+    rate,
+    relations,
+    start,
+)
 from deep_tally.check.absorb import absorb
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
@@ -50,6 +63,7 @@ CHECKS = (
     Check("rate.upsampled", rate.upsampled),
     Check("depth.differs", depth.differs),
     Check("depth.low", depth.low),
+    Check("depth.off-brief", depth.off_brief),
     Check("depth.padded", depth.padded),
     Check("clipping.baked", clipping.baked),
     Check("clipping.earlier", clipping.earlier),
@@ -70,6 +84,8 @@ CHECKS = (
     Check("channels.split-pair", channels.split_pair),
     Check("channels.unrelated", channels.unrelated),
     Check("channels.many", channels.many),
+    Check("channels.to-split", channels.to_split),
+    Check("channels.role", parts.role),
     Check("name.generic", name.generic),
     Check("name.characters", name.characters),
     Check("name.clash", name.clash),
@@ -78,6 +94,8 @@ CHECKS = (
     Check("name.number-gap", name.number_gap),
     Check("name.number-twice", name.number_twice),
     Check("name.pattern", name.pattern),
+    Check("name.prefix", name.prefix),
+    Check("name.contradicts", name.contradicts),
     Check("name.facts-missing", name.facts_missing),
     Check("name.facts-differ", name.facts_differ),
     Check("content.damaged", content.damaged),
@@ -86,9 +104,11 @@ CHECKS = (
     Check("content.dropout", content.dropout),
     Check("content.lossy", content.lossy),
     Check("content.lossy-origin", content.lossy_origin),
+    Check("content.container", content.container),
     Check("content.twin", relations.twin),
     Check("content.holds-another", relations.holds_another),
     Check("content.sum-of", relations.sum_of),
+    Check("content.part-missing", parts.part_missing),
     Check("content.no-rough-mix", content.no_rough_mix),
     Check("content.companion-missing", content.companion_missing),
     Check("content.scope", content.scope),

@@ -17,7 +17,9 @@ _remembered = lru_cache(maxsize=20_000)
 """The same names are asked again each time the sheet is filled."""
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
-TEMPO_SAID = re.compile(r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I)
+TEMPO_SAID = re.compile(
+    r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I
+)
 KEY_SAID = re.compile(
     r"(?<![A-Za-z0-9])([A-Ha-h])[\s_-]?(#|♯|♭|b|sharp|flat)?[\s_-]*(major|minor|maj|min|dur|moll)(?![A-Za-z])"
     r"|(?<![A-Za-z0-9])([B-H])(#|♯|♭|b)?m(?![A-Za-z0-9])"
@@ -77,25 +79,28 @@ def title_of(name: str) -> str | None:
 
 
 _LABELLED = re.compile(
-    r"^[\s*\-]*(song|title|titel|tempo|bpm|key|tonart)[ \t]*[:=][ \t]*(\S.*?)[ \t]*$", re.IGNORECASE | re.MULTILINE
+    r"^[\s*\-]*(song|title|titel|artist|band|interpret|tempo|bpm|key|tonart)[ \t]*[:=][ \t]*(\S.*?)[ \t]*$",
+    re.IGNORECASE | re.MULTILINE,
 )
 _NUMBER = re.compile(r"(?<!\d)\d{2,3}(?:[.,]\d{1,3})?(?!\d)")
 
 
 def facts_in(text: str) -> SongFacts:
     """Song, tempo and key as a client's notes state them: "Tempo: 96", "Key: D minor", or as names do."""
-    title = tempo = key = None
+    title = artist = tempo = key = None
     for label, value in _LABELLED.findall(text):
         label = label.casefold()
         if label in ("song", "title", "titel"):
             title = title or value.strip("\"“”'")
+        elif label in ("artist", "band", "interpret"):
+            artist = artist or value.strip("\"“”'")
         elif label in ("tempo", "bpm"):
             number = _NUMBER.search(value)
             if tempo is None and number and SLOWEST_BPM <= float(number[0].replace(",", ".")) <= FASTEST_BPM:
                 tempo = float(number[0].replace(",", "."))
         else:
             key = key or key_in(value) or key_in(f"{value} major")
-    return SongFacts(title=title, tempo_bpm=tempo or tempo_in(text), key=key or key_in(text))
+    return SongFacts(title=title, artist=artist, tempo_bpm=tempo or tempo_in(text), key=key or key_in(text))
 
 
 def read_facts(
@@ -106,6 +111,7 @@ def read_facts(
     around: str = "",
     midi: Iterable[MidiFacts] = (),
     notes: Iterable[str] = (),
+    clicks: Iterable[str] = (),
 ) -> SongFacts:
     """Song, tempo and key of a set.
 
@@ -119,18 +125,46 @@ def read_facts(
         The delivery's name, where the set is one of several.
     midi, notes
         What MIDI files and the client's notes state.
+    clicks : iterable of str
+        Names of click files: what one of them states is the song's.
     """
+    comments = list(comments)
     texts = [*paths, *comments]
+    of_clicks = list(clicks)
     files = list(midi)
     said = [facts_in(note) for note in notes]
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
-    of_names = _agreed(tempo_in(t) for t in texts), _agreed(key_in(t) for t in texts)
-    where = ("the folder's name", "the MIDI file", "the notes", "the files' names")
-    tempos = ([tempo_in(name)], [m.tempo_bpm for m in files], [s.tempo_bpm for s in said], [of_names[0]])
-    keys = ([key_in(name)], [m.key for m in files], [s.key for s in said], [of_names[1]])
+    names = texts[: len(texts) - len(comments)]
+    of_names = _agreed(tempo_in(t) for t in names), _agreed(key_in(t) for t in names)
+    of_comments = _agreed(tempo_in(t) for t in comments), _agreed(key_in(t) for t in comments)
+    where = (
+        "the folder's name",
+        "the MIDI file",
+        "the notes",
+        "the click's name",
+        "the files' names",
+        "the files' own notes",
+    )
+    tempos = (
+        [tempo_in(name)],
+        [m.tempo_bpm for m in files],
+        [s.tempo_bpm for s in said],
+        [tempo_in(c) for c in of_clicks],
+        [of_names[0]],
+        [of_comments[0]],
+    )
+    keys = (
+        [key_in(name)],
+        [m.key for m in files],
+        [s.key for s in said],
+        [key_in(c) for c in of_clicks],
+        [of_names[1]],
+        [of_comments[1]],
+    )
     return SongFacts(
         tempos=tuple((w, t) for w, stated in zip(where, tempos, strict=True) for t in stated if t is not None),
         keys=tuple((w, k) for w, stated in zip(where, keys, strict=True) for k in stated if k is not None),
+        artist=_first(s.artist for s in said),
         title=title_of(name) or _first(s.title for s in said) or title_of(around),
         tempo_bpm=tempo_in(name)
         or _first(m.tempo_bpm for m in files)

@@ -11,6 +11,8 @@ from deep_tally.model.comparison import Comparison
 from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
+from deep_tally.model.names import ParsedName
+from deep_tally.model.parts import AskedPart
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,6 +48,7 @@ class SongFacts:
     """
 
     title: str | None = None
+    artist: str | None = None
     tempo_bpm: float | None = None
     key: str | None = None
     tempos: tuple[tuple[str, float], ...] = ()
@@ -75,6 +78,10 @@ class SongSet:
         When each file was last written, in seconds since 1970, as far as that is known.
     companions : frozenset of Role
         What files that are not audio came along.
+    names : mapping of path to ParsedName
+        What is understood of each file's name.
+    parts : tuple of AskedPart
+        The parts the brief asks for, with the files that came for them.
     """
 
     name: str
@@ -84,6 +91,8 @@ class SongSet:
     comparison: Comparison = field(default_factory=Comparison)
     modified_s: Mapping[str, float] = field(default_factory=dict)
     companions: frozenset[Role] = frozenset()
+    names: Mapping[str, ParsedName] = field(default_factory=dict)
+    parts: tuple[AskedPart, ...] = ()
 
     @cached_property
     def asked(self) -> tuple[Track, ...]:

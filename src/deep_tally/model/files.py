@@ -15,7 +15,10 @@ SampleFormat = Literal["int", "float", "lossy"]
 
 
 class Role(enum.Enum):
-    """What a file is for. Trackouts, groups and effect returns are asked all nine questions."""
+    """What a file is for. Trackouts, groups and effect returns are asked all nine questions.
+
+    A mix is so only where the brief asks for one, as for mastering: then it is asked all nine itself.
+    """
 
     TRACKOUT = "trackout"
     GROUP = "group"
@@ -26,11 +29,12 @@ class Role(enum.Enum):
     MIDI = "midi"
     DOCUMENT = "document"
     STRAY = "stray"
+    MIX = "mix"
 
     @property
     def is_asked(self) -> bool:
         """Whether every question is put to files of this role."""
-        return self in (Role.TRACKOUT, Role.GROUP, Role.EFFECT_RETURN)
+        return self in (Role.TRACKOUT, Role.GROUP, Role.EFFECT_RETURN, Role.MIX)
 
     @property
     def is_audio(self) -> bool:

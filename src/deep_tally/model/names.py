@@ -94,7 +94,7 @@ class ParsedName:
 
     @property
     def side(self) -> str | None:
-        """"left" or "right", where it says so."""
+        """ "left" or "right", where it says so."""
         return self.first("side")
 
     @property

@@ -1,6 +1,6 @@
-"""A file's name becomes tokens: number, part, side, variant, song, artist, tempo, key, date and the rest.
+"""A file's name becomes tokens: number, part, side, variant, song, artist, tempo, key and the rest.
 
-Notations of tempo and key are common practice; English names of parts have the instrument last ("Synth Bass" is a bass).
+Notations of tempo and key are common practice; English names have the instrument last ("Synth Bass" is a bass).
 """
 
 from __future__ import annotations
@@ -86,9 +86,7 @@ def parse(stem: str, vocabulary: Vocabulary, context: Context = NO_CONTEXT) -> P
     """
     work = _Work(stem, vocabulary)
     known = vocabulary.single_words
-    work.pieces = pieces_of(
-        stem, lambda word: word in known or (word,) in vocabulary.sides or word in vocabulary.plain
-    )
+    work.pieces = pieces_of(stem, lambda word: word in known or (word,) in vocabulary.sides or word in vocabulary.plain)
     _claim_notations(work)
     _claim_number(work)
     _claim_song(work, context)
@@ -147,14 +145,15 @@ def _claim_number(work: _Work) -> None:
         span = match.span(1) if match[1] else match.span(2)
         rest = [p for p in work.pieces if p.start >= span[1]]
         figures = work.stem[span[0] : span[1]]
-        is_part = any(tuple([figures, *(p.word for p in rest[:n])]) in work.vocabulary.parts for n in range(3))
+        is_part = any((figures, *(p.word for p in rest[:n])) in work.vocabulary.parts for n in range(3))
         if rest and work.is_free(*span) and not is_part:
             work.claim("number", *span, work.stem[span[0] : span[1]])
         return
     match = _AFTER_PLAIN.match(work.stem)
-    if match and folded(match[1]) in work.vocabulary.plain and work.is_free(*match.span(2)):
-        if any(not p.is_digits for p in work.pieces if p.start >= match.end(2)):
-            work.claim("number", *match.span(2), match[2])
+    if match is None or folded(match[1]) not in work.vocabulary.plain or not work.is_free(*match.span(2)):
+        return
+    if any(not p.is_digits for p in work.pieces if p.start >= match.end(2)):
+        work.claim("number", *match.span(2), match[2])
 
 
 def _claim_song(work: _Work, context: Context) -> None:

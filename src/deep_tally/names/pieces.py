@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-
-import unicodedata
 
 _RUN = re.compile(r"(?:[^\W\d_][̀-ͯ]*)+|\d+")
 _HUMP = re.compile(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z](?!s?$)[a-z]*)")

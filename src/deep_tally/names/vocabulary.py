@@ -124,7 +124,7 @@ def shipped() -> Vocabulary:
         for value, texts in data["variants"].items():
             variants |= {phrase: value for phrase in _all_spellings(texts) if phrase not in variants}
         for value, texts in data["sides"].items():
-            sides |= {phrase: value for phrase in _all_spellings(texts)}
+            sides |= dict.fromkeys(_all_spellings(texts), value)
         words["general"] |= set(data["general"])
         for key in ("plain", "formats", "not_parts"):
             words[key] |= {phrase[0] for phrase in _all_spellings(data[key])}

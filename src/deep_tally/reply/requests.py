@@ -166,6 +166,26 @@ TASKS = (
         how="Export every source as a file of its own, with one channel or two.",
     ),
     Task(
+        key="as-format",
+        kind="request",
+        codes=("depth.off-brief",),
+        one="Please export {file} again in the asked sample format",
+        many="Please export these {count} files again in the asked sample format",
+        short="Export in the asked format",
+        how="Choose 32 bit float where float is asked, 24 bit where whole numbers are, as the depth of the export.",
+        check="To see that it worked: the file's properties show the asked depth.",
+    ),
+    Task(
+        key="parts",
+        kind="request",
+        codes=("content.part-missing",),
+        one="Please send the parts that are missing",
+        many="Please send the parts that are missing",
+        short="Send the missing parts",
+        how="Export them over the same range as the others. If there is no such part in the song, tell me.",
+        check="To see that it worked: every part named above has a file of its own.",
+    ),
+    Task(
         key="rough-mix",
         kind="request",
         codes=("content.no-rough-mix",),
@@ -264,6 +284,15 @@ TASKS = (
         short="Meant to vanish in mono?",
         how="If not, one of its sides is inverted: please look for a polarity or phase switch on that track"
         " and export it again.",
+    ),
+    Task(
+        key="is-one-side",
+        kind="question",
+        codes=("channels.one-side",),
+        one="Should both sides of {file} sound?",
+        many="Should both sides of these {count} files sound?",
+        short="Should both sides sound?",
+        how="If so, please look for a pan or a cable of the silent side and export the track again.",
     ),
     Task(
         key="is-name",

@@ -263,6 +263,18 @@ def _opposed(f: Facts) -> str:
     return f"in mono {decibels(loss)} are lost{band}"
 
 
+_FORMAT_WORDS = {"int": "whole numbers (fixed point)", "float": "32 bit float"}
+
+
+def _contradicts(f: Facts) -> str:
+    by = f.evidence["by"]
+    if by == "sound":
+        return f"it names {f.evidence['part']}, but nothing sounds"
+    if by == "channels":
+        return "it says stereo, but holds one channel" if f.number("channels") == 1 else "it says mono, but holds two"
+    return f"its other side, {_partner(f)}, differs in length by {duration(f.number('ms'))}"
+
+
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "start.at-sound": Wording(
@@ -378,6 +390,17 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} has fewer bits than asked",
             lambda f: f"{f.number('bits'):.0f} bit, asked are {f.number('wanted_bits'):.0f}",
             "Quiet sounds lose detail that no later step can bring back.",
+        ),
+        "depth.off-brief": Wording(
+            "Not the asked sample format",
+            "{files} has another sample format than asked",
+            lambda f: (
+                lambda f: (
+                    f"{_FORMAT_WORDS[str(f.evidence['sample_format'])]},"
+                    f" asked is {_FORMAT_WORDS[str(f.evidence['wanted'])]}"
+                ),
+            ),
+            "In the asked format levels can be kept as they are.",
         ),
         "depth.padded": Wording(
             "Fewer bits in use than the file holds",
@@ -509,10 +532,26 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             lambda f: f"{f.number('channels'):.0f} channels in one file",
             "The channels carry no names, so their places are unknown.",
         ),
+        "channels.to-split": Wording(
+            "Stereo, where two monos are asked",
+            "{files} is one stereo file, where two monos are asked",
+            lambda f: "both sides are in one file",
+            "",
+            "split it into two mono files",
+        ),
+        "channels.role": Wording(
+            "Not mono or stereo as asked",
+            "{files} is not mono or stereo as asked",
+            lambda f: f"{f.evidence['came']}, asked is {f.evidence['wanted']} for {f.evidence['part']}",
+        ),
         "name.generic": Wording(
             "The name does not say what plays",
             "The name of {files} does not say what plays",
-            lambda f: "only a number or a general word",
+            lambda f: (
+                f"“{f.evidence['word']}” and a number, over {f.number('files'):.0f} files"
+                if "word" in f.evidence
+                else "only a number or a general word"
+            ),
             "Guessing instruments by ear costs time and invites mistakes.",
         ),
         "name.characters": Wording(
@@ -563,6 +602,16 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             lambda f: f"the pattern is {f.evidence.get('pattern')}",
             "",
             "name the copy by the pattern",
+        ),
+        "name.prefix": Wording(
+            "The part stands late in the name",
+            "The names all begin alike, so that the part stands late: {files}",
+            lambda f: f"{f.number('files'):.0f} names begin with “{f.evidence['prefix']}”",
+        ),
+        "name.contradicts": Wording(
+            "The name says something else",
+            "The name of {files} says something else than what is in it",
+            _contradicts,
         ),
         "name.facts-missing": Wording(
             "Facts about the song are missing",
@@ -645,6 +694,19 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "No rough mix came",
             _none,
             "It tells the balance and the mood you are used to, and shows whether anything is missing.",
+        ),
+        "content.container": Wording(
+            "Not the asked kind of file",
+            "{files} is not the kind of file that was asked",
+            lambda f: f"{str(f.evidence['container']).upper()}, asked is {str(f.evidence['wanted']).upper()}",
+            "",
+            "save it in the asked kind, which loses nothing",
+        ),
+        "content.part-missing": Wording(
+            "Asked parts did not come",
+            "Asked parts did not come",
+            lambda f: f"missing: {listed(f.words('missing'))}",
+            "They may be in the song, but not in what was sent.",
         ),
         "content.companion-missing": Wording(
             "What was asked to come along is missing",

@@ -1,0 +1,29 @@
+"""Asked parts and the files that came for them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from deep_tally.model.brief import Part
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A file that stands for an asked part. `confidence` in 0.5 to 1; 1 where the user said so (`is_told`)."""
+
+    path: str
+    confidence: float
+    is_told: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class AskedPart:
+    """One asked part with its files, the surest first."""
+
+    asked: Part
+    matches: tuple[Match, ...] = ()
+
+    @property
+    def paths(self) -> tuple[str, ...]:
+        """The files' paths."""
+        return tuple(m.path for m in self.matches)

@@ -1,0 +1,117 @@
+"""Which files stand for which asked parts? Many to many, each pair with a confidence."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from deep_tally.model.brief import Part
+from deep_tally.model.names import ParsedName
+from deep_tally.model.parts import AskedPart, Match
+from deep_tally.names.read import parse_part
+from deep_tally.names.vocabulary import Vocabulary, shipped
+
+LEAST = 0.5
+_SAME, _OF_FAMILY, _GENERAL, _ALSO, _GROUP = 1.0, 0.7, 0.65, 0.7, 0.6
+_UNSAID = 0.25
+_NEAR_BEST = 0.2
+_ALIKE_LEAST = 85.0
+# Forms of a part that exclude each other: a file that says one is not the other.
+_OPPOSITES = (
+    {"inside", "outside", "sub"},
+    {"top", "bottom"},
+    {"dry", "wet"},
+    {"DI", "amp", "mic"},
+    {"close", "far", "room", "overhead"},
+    {"high", "mid", "low"},
+    {"clean", "distorted"},
+)
+
+
+def match_parts(
+    asked: Sequence[Part],
+    names: Mapping[str, ParsedName],
+    *,
+    told: Mapping[str, Sequence[str]] | None = None,
+    vocabulary: Vocabulary | None = None,
+) -> tuple[AskedPart, ...]:
+    """Match a brief's parts to files.
+
+    Parameters
+    ----------
+    asked : sequence of Part
+    names : mapping of path to ParsedName
+    told : mapping of path to part names
+        What the user said: those parts and no others; an empty sequence is "none of them".
+    vocabulary : Vocabulary, optional
+
+    Returns
+    -------
+    tuple of AskedPart
+        In the order asked.
+    """
+    words = vocabulary or shipped()
+    said = told or {}
+    wanted = [parse_part(part.part, words) for part in asked]
+    scores: list[dict[str, float]] = [{} for _ in asked]
+    for path, name in names.items():
+        if path in said:
+            continue
+        of_file = [score(want, name, words) for want in wanted]
+        best = max(of_file, default=0.0)
+        for found, value in zip(scores, of_file, strict=True):
+            if value >= LEAST and value >= best - _NEAR_BEST:
+                found[path] = value
+    matched = []
+    for part, found in zip(asked, scores, strict=True):
+        best = max(found.values(), default=0.0)
+        matches = [Match(p, round(v, 3)) for p, v in found.items() if v >= best - _NEAR_BEST - 0.1]
+        matches += [Match(p, 1.0, is_told=True) for p, parts in said.items() if part.part in parts and p in names]
+        matched.append(AskedPart(part, tuple(sorted(matches, key=lambda m: -m.confidence))))
+    return tuple(matched)
+
+
+def score(asked: ParsedName, name: ParsedName, vocabulary: Vocabulary) -> float:
+    """How sure a file's name stands for an asked part, 0 to 1."""
+    value = _of_part(asked, name, vocabulary) * (name.confidence or 1.0)
+    if not value or _contradict(asked, name):
+        return 0.0
+    if (name.family == "groups") != (asked.family == "groups"):
+        value = min(value, _GROUP)
+    said = {*name.variants, name.side, name.first("index")}
+    unsaid = [v for v in (*asked.variants, asked.side, asked.first("index")) if v and v not in said]
+    return max(0.0, value - _UNSAID * len(unsaid))
+
+
+def _of_part(asked: ParsedName, name: ParsedName, vocabulary: Vocabulary) -> float:
+    if asked.part is None or name.part is None:
+        return _alike(asked, name)
+    if asked.part == name.part:
+        return _SAME
+    if asked.part in name.parts:
+        return _ALSO
+    if vocabulary.families.get(asked.part) != vocabulary.families.get(name.part):
+        return 0.0
+    if asked.part in vocabulary.general:
+        return _OF_FAMILY
+    return _GENERAL if name.part in vocabulary.general else 0.0
+
+
+def _alike(asked: ParsedName, name: ParsedName) -> float:
+    """Words the vocabulary does not know: how alike they are (share of shared words and letters)."""
+    wanted, has = asked.own_words.casefold(), name.own_words.casefold()
+    if not wanted or not has:
+        return 0.0
+    from rapidfuzz import fuzz  # only where words are not known
+
+    ratio = fuzz.token_set_ratio(wanted, has)
+    return ratio / 100 * 0.9 if ratio >= _ALIKE_LEAST else 0.0
+
+
+def _contradict(asked: ParsedName, name: ParsedName) -> bool:
+    if asked.side and name.side and asked.side != name.side:
+        return True
+    wanted, has = asked.first("index"), name.first("index")
+    if wanted and has and wanted != has:
+        return True
+    asked_forms, said = set(asked.variants), set(name.variants)
+    return any(asked_forms & group and said & group and not asked_forms & said & group for group in _OPPOSITES)
