@@ -4,7 +4,7 @@ The package @fontsource/atkinson-hyperlegible-next splits each weight into a lat
 second for a replacement of the first, so letters go missing. Merged, with family and weight in the name table,
 they behave as one family. Needs fonttools, which the program itself does not.
 
-    python tools/merge_fonts.py PACKAGE_FOLDER src/deep_tally/app/fonts
+    python tools/merge_fonts.py PACKAGE_FOLDER src/deep_tally/fonts
 """
 
 from __future__ import annotations

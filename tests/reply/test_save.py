@@ -9,7 +9,8 @@ import pytest
 
 from deep_tally.model.errors import CannotWrite
 from deep_tally.reply.page import Block, Page
-from deep_tally.reply.save import save_reply, save_text
+from deep_tally.reply.save import save_reply
+from deep_tally.whole import write_whole
 
 PAGE = Page((Block("title", "Your files"), Block("text", "Hello")))
 
@@ -31,7 +32,7 @@ def test_an_unknown_ending_is_refused(tmp_path: Path) -> None:
 
 def test_a_missing_folder_is_one_sentence(tmp_path: Path) -> None:
     with pytest.raises(CannotWrite, match=r"it cannot be written .* choose another place"):
-        save_text("x", tmp_path / "none" / "r.txt")
+        write_whole("x", tmp_path / "none" / "r.txt")
 
 
 def test_a_clients_file_is_never_replaced(tmp_path: Path) -> None:
@@ -41,7 +42,7 @@ def test_a_clients_file_is_never_replaced(tmp_path: Path) -> None:
     link.symlink_to(client)
     for path in (client, link):
         with pytest.raises(CannotWrite, match="it is one of the client's files"):
-            save_text("mine", path, client_files=[client])
+            write_whole("mine", path, client_files=[client])
     assert client.read_text() == "theirs"
 
 
@@ -54,12 +55,12 @@ def test_a_failure_leaves_what_was_there(tmp_path: Path, monkeypatch: pytest.Mon
 
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(CannotWrite, match="No space left on device"):
-        save_text("after", path)
+        write_whole("after", path)
     assert path.read_text() == "before"
     assert os.listdir(tmp_path) == ["r.txt"]
 
 
 def test_a_saved_file_can_be_read_by_others(tmp_path: Path) -> None:
-    save_text("x", tmp_path / "r.txt")
+    write_whole("x", tmp_path / "r.txt")
     (tmp_path / "plain").write_text("x")
     assert (tmp_path / "r.txt").stat().st_mode == (tmp_path / "plain").stat().st_mode

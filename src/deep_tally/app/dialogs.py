@@ -175,7 +175,7 @@ def _licences() -> str:
     parts.append(
         "Typeface: Atkinson Hyperlegible Next (its latin and latin-ext subsets merged), SIL Open Font License 1.1:\n"
     )
-    parts.append(resources.files("deep_tally.app").joinpath("fonts/OFL.txt").read_text("utf-8"))
+    parts.append(resources.files("deep_tally").joinpath("fonts/OFL.txt").read_text("utf-8"))
     return "\n".join(parts)
 
 

@@ -18,12 +18,12 @@ if TYPE_CHECKING:
     from deep_tally.app.window import Window
 
 
-def run_window(paths: Sequence[Path] = (), *, brief_path: Path | None = None, rough_mix: Path | None = None) -> int:
+def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mix: Path | None = None) -> int:
     """Open the window, with a delivery when paths are given; returns the exit status."""
 
     def begin(window: Window) -> None:
-        if brief_path is not None:
-            window.state.choose_brief(brief_path)
+        if brief is not None:
+            window.state.choose_named_brief(brief)
         if paths:
             window.open(list(paths), rough_mix=rough_mix)
         else:

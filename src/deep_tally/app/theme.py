@@ -118,7 +118,7 @@ class Theme(QObject):
 
 def load_fonts() -> None:
     """Make the shipped typeface known to Qt and the application's default."""
-    for file in resources.files("deep_tally.app").joinpath("fonts").iterdir():
+    for file in resources.files("deep_tally").joinpath("fonts").iterdir():
         if file.name.endswith(".ttf"):
             QFontDatabase.addApplicationFontFromData(file.read_bytes())
     QApplication.setFont(font(14))

@@ -18,7 +18,7 @@ from deep_tally.intake.walk import take_in
 from deep_tally.measure.crew import Crew
 from deep_tally.measure.job import measure_entry
 from deep_tally.measure.run import Measuring
-from deep_tally.model.brief import DEFAULT_BRIEF, read_brief
+from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
@@ -27,9 +27,12 @@ from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
-from deep_tally.reply.save import require_form, save_reply, save_text
+from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.words import Speaker
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
+from deep_tally.session.shelf import named_brief
+from deep_tally.session.told import recall_told, vocabulary_at_hand
+from deep_tally.whole import write_whole
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -40,7 +43,7 @@ _POLL_S = 0.1
 def run_check(
     *,
     paths: tuple[Path, ...],
-    brief: Path | None,
+    brief: str | None,
     rough_mix: Path | None,
     json_path: str | None,
     reply_path: Path | None,
@@ -57,7 +60,10 @@ def run_check(
     DeepTallyError
         Nothing to check, a refused brief, or an output that cannot be written.
     """
-    asked = read_brief(brief) if brief else DEFAULT_BRIEF
+    asked = named_brief(brief) if brief else DEFAULT_BRIEF
+    vocabulary, refused = vocabulary_at_hand()
+    if refused:
+        click.echo(f"deep-tally: {refused}", err=True)
     if reply_path is not None:
         require_form(reply_path)
     shown = progress if progress is not None else sys.stderr.isatty() and not quiet
@@ -66,12 +72,19 @@ def run_check(
         with _progress(shown) as show:
             intake = take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=show.step)
             tracks, comparisons = _measure(intake, show, cached=not no_cache)
-        delivery = judge(intake, tracks, asked, comparisons=comparisons)
+        delivery = judge(
+            intake,
+            tracks,
+            asked,
+            comparisons=comparisons,
+            told_parts=recall_told(intake.source).parts,
+            vocabulary=vocabulary,
+        )
         client_files = intake.client_files
     if json_path == "-":
         click.echo(to_json(delivery), nl=False)
     elif json_path:
-        save_text(to_json(delivery), Path(json_path), client_files=client_files)
+        write_whole(to_json(delivery), Path(json_path), client_files=client_files)
     if reply_path is not None:
         save_reply(write_letter(delivery, engineer=engineer, client=client), reply_path, client_files=client_files)
     for trouble in intake.troubles:

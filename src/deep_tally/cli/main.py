@@ -33,27 +33,29 @@ def command() -> None:
     \b
     deep-tally [PATH]...                 open the window, with that delivery
     deep-tally check PATH... [options]   do the job with no window
+    deep-tally brief [BRIEF] [options]   the briefs at hand; a brief as a page for the client
+    deep-tally names PATH... [options]   what names say, and new names by a pattern
     deep-tally demo [options]            the demo delivery
     """
 
 
 @command.command("open", hidden=True)
 @click.argument("paths", nargs=-1, type=_PATH)
-@click.option("--brief", type=_PATH, help="The brief to check against (JSON).")
+@click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
 @click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
-def open_window(paths: tuple[Path, ...], brief: Path | None, rough_mix: Path | None) -> int:
+def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | None) -> int:
     """Open the window."""
     from deep_tally.app.start import run_window
 
-    return run_window(paths, brief_path=brief, rough_mix=rough_mix)
+    return run_window(paths, brief=brief, rough_mix=rough_mix)
 
 
 @command.command()
 @click.argument("paths", nargs=-1, required=True, type=_PATH)
-@click.option("--brief", type=_PATH, help="The brief to check against (JSON).")
+@click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
 @click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
 @click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
-@click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md or .html).")
+@click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md, .html or .pdf).")
 @click.option("--engineer", default="", help="Your name, under the reply.")
 @click.option("--client", default="", help="The client's name, for the greeting.")
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
@@ -67,6 +69,38 @@ def check(**options: Any) -> int:
     from deep_tally.cli.check import run_check
 
     return run_check(**options)
+
+
+@command.command("brief")
+@click.argument("said", metavar="[BRIEF]", required=False)
+@click.option("--page", metavar="FILE", help="Write it as a page for the client (.txt, .md, .html, .pdf; - prints it).")
+@click.option("--json", "json_", is_flag=True, help="Print it as JSON.")
+@click.option("--schema", is_flag=True, help="Print the JSON Schema of briefs.")
+@click.option("--list", "list_", is_flag=True, help="List the briefs at hand.")
+@click.option("--default", is_flag=True, help="Make it the one a window opens with.")
+@click.option("--engineer", default="", help="Your name, under the page.")
+def show_brief(**options: Any) -> int:
+    """Print a brief as the client reads it. BRIEF is a file or a name; without it, your default one."""
+    from deep_tally.cli.brief import run_brief
+
+    return run_brief(**options)
+
+
+@command.command("names")
+@click.argument("paths", nargs=-1, required=True, type=_PATH)
+@click.option("--pattern", help="Such as '{number} {part} {variant}'.")
+@click.option("--family-order", is_flag=True, help="In the order of the families: drums first, voices late.")
+@click.option("--brief", help="Whose pattern and longest name count: a file or a name.")
+@click.option("--csv", "csv_path", help="Write the plan as CSV; - for standard output.")
+@click.option("--explain", is_flag=True, help="Say what is understood of each name.")
+def show_names(**options: Any) -> int:
+    """Print new names for the files of a delivery. Nothing is renamed, no audio is read.
+
+    Exit status: 0 all names can be used, 1 some clash, are empty or too long, 2 wrong use.
+    """
+    from deep_tally.cli.names import run_names
+
+    return run_names(**options)
 
 
 @command.command()

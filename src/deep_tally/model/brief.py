@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
@@ -167,6 +167,12 @@ class Brief(_Part):
 
 
 DEFAULT_BRIEF = Brief.model_validate({"schema": SCHEMA})
+
+
+def brief_schema() -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of a brief; docs/brief.schema.json is a copy of it."""
+    made = Brief.model_json_schema(by_alias=True)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Brief (schema 1)", **made}
 
 
 def read_brief(path: Path) -> Brief:

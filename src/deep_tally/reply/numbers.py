@@ -67,13 +67,13 @@ def count(number: int, one: str, many: str | None = None) -> str:
     return f"{number} {one if number == 1 else many or one + 's'}"
 
 
-def listed(words: Sequence[str], *, most: int = 6) -> str:
-    """ "A, B and C"; past `most`, "A, B and 5 more"."""
+def listed(words: Sequence[str], *, most: int = 6, word: str = "and") -> str:
+    """ "A, B and C"; past `most`, "A, B and 5 more"; `word` stands before the last one."""
     if len(words) > most:
         return f"{', '.join(words[: most - 1])} and {len(words) - most + 1} more"
     if len(words) < 2:
         return "".join(words)
-    return f"{', '.join(words[:-1])} and {words[-1]}"
+    return f"{', '.join(words[:-1])} {word} {words[-1]}"
 
 
 def megabytes(done: int, total: int) -> str:

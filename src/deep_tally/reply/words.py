@@ -266,6 +266,10 @@ def _opposed(f: Facts) -> str:
 _FORMAT_WORDS = {"int": "whole numbers (fixed point)", "float": "32 bit float"}
 
 
+def _off_format(f: Facts) -> str:
+    return f"{_FORMAT_WORDS[str(f.evidence['sample_format'])]}, asked is {_FORMAT_WORDS[str(f.evidence['wanted'])]}"
+
+
 def _contradicts(f: Facts) -> str:
     by = f.evidence["by"]
     if by == "sound":
@@ -394,12 +398,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "depth.off-brief": Wording(
             "Not the asked sample format",
             "{files} has another sample format than asked",
-            lambda f: (
-                lambda f: (
-                    f"{_FORMAT_WORDS[str(f.evidence['sample_format'])]},"
-                    f" asked is {_FORMAT_WORDS[str(f.evidence['wanted'])]}"
-                ),
-            ),
+            _off_format,
             "In the asked format levels can be kept as they are.",
         ),
         "depth.padded": Wording(

@@ -1,0 +1,102 @@
+"""`deep-tally names`: what names say, and the rename plan. Reads no audio and renames nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import click
+
+from deep_tally.check.judge import facts_of
+from deep_tally.intake.unpacked import sweep, unpack_folder
+from deep_tally.intake.walk import take_in
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief
+from deep_tally.model.files import Intake
+from deep_tally.model.names import ParsedName
+from deep_tally.names.pattern import BYTES_MOST
+from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, to_csv
+from deep_tally.names.read import read_names
+from deep_tally.reply.action_words import readable
+from deep_tally.session.shelf import named_brief
+from deep_tally.session.told import recall_told, vocabulary_at_hand
+from deep_tally.whole import write_whole
+
+TROUBLE_WORDS = {
+    "clash": "two files would get this name",
+    "empty": "no name is left",
+    "long": f"too long (over the brief's length, or {BYTES_MOST} bytes)",
+}
+
+
+def run_names(
+    *,
+    paths: tuple[Path, ...],
+    pattern: str | None,
+    family_order: bool,
+    brief: str | None,
+    csv_path: str | None,
+    explain: bool,
+) -> int:
+    """Print the plan; returns 1 when a new name clashes, is empty or too long, else 0.
+
+    Raises
+    ------
+    DeepTallyError
+        Nothing there, a refused brief or pattern, or an output that cannot be written.
+    """
+    asked = named_brief(brief) if brief else DEFAULT_BRIEF
+    vocabulary, trouble = vocabulary_at_hand()
+    if trouble:
+        click.echo(f"deep-tally: {trouble}", err=True)
+    sweep()
+    plans: list[Renamed] = []
+    parsed: dict[str, ParsedName] = {}
+    with unpack_folder() as unpack_into:
+        intake = take_in(paths, unpack_into=unpack_into)
+        for song in intake.songs:
+            files = [e.path for e in intake.entries if e.song == song and e.role.is_audio]
+            facts = facts_of(intake, song, ())
+            names = read_names(files, facts, vocabulary)
+            parsed |= names
+            plans += make_plan(
+                _renamed(intake, song),
+                names,
+                facts,
+                pattern=_pattern(pattern, intake, asked),
+                order=_order(family_order, intake),
+                own=recall_told(intake.source).names,
+                longest=asked.names.longest,
+            )
+        client_files = intake.client_files
+    if csv_path == "-":
+        click.echo(to_csv(plans), nl=False)
+    elif csv_path:
+        write_whole(to_csv(plans), Path(csv_path), client_files=client_files)
+    if csv_path != "-":
+        _print(plans, parsed if explain else {})
+    return int(any(r.trouble for r in plans))
+
+
+def _renamed(intake: Intake, song: str) -> list[str]:
+    return [e.path for e in intake.entries if e.song == song and e.role.is_asked]
+
+
+def _pattern(said: str | None, intake: Intake, brief: Brief) -> str:
+    """The pattern: of the command, else what was told of this delivery, else the brief's."""
+    told = recall_told(intake.source).pattern
+    return said or (told if told != DEFAULT_PATTERN else brief.names.pattern or DEFAULT_PATTERN)
+
+
+def _order(family_order: bool, intake: Intake) -> Order:
+    return "family" if family_order else recall_told(intake.source).order
+
+
+def _print(plans: Sequence[Renamed], parsed: dict[str, ParsedName]) -> None:
+    width = max((len(readable(r.path)) for r in plans), default=0)
+    for renamed in plans:
+        arrow = "=" if renamed.old == renamed.new else ">"
+        line = f"{readable(renamed.path):<{width}}  {arrow}  {readable(renamed.new)}"
+        click.echo(f"{line}   ! {TROUBLE_WORDS[renamed.trouble]}" if renamed.trouble else line)
+        if (name := parsed.get(renamed.path)) is not None:
+            told = [f"{t.kind}: {readable(name.stem[t.start : t.end])} ({t.value})" for t in name.tokens]
+            click.echo(f"{'':<{width}}     {'; '.join(told)}; family: {name.family}")

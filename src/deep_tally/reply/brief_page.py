@@ -1,0 +1,81 @@
+"""The brief as one page for the client: what to send, and how to check it before sending."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from deep_tally.model.brief import Brief, Part
+from deep_tally.model.names import FAMILIES
+from deep_tally.names.read import parse_part
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.brief_words import (
+    format_sentences,
+    length_sentences,
+    level_sentences,
+    name_sentences,
+    need_sentences,
+    part_words,
+    printed_sentences,
+    scope_sentence,
+)
+from deep_tally.reply.page import Block, Page
+
+
+def write_brief_page(brief: Brief, *, engineer: str = "") -> Page:
+    """What to send, in words that fit every program.
+
+    Parameters
+    ----------
+    brief : Brief
+    engineer : str
+        The name under the page; may be empty.
+    """
+    return Page(tuple(_blocks(brief, engineer.strip())))
+
+
+def _blocks(brief: Brief, engineer: str) -> Iterator[Block]:
+    one = brief.scope == "mix"
+    yield Block("title", "What to send for mastering" if one else "What to send for the mix")
+    yield Block("text", scope_sentence(brief))
+    if brief.parts and not one:
+        for family, parts in _by_family(brief):
+            yield Block("item", readable(f"{family[:1].upper()}{family[1:]}: {', '.join(map(part_words, parts))}."))
+    sections = (
+        ("How to export it" if one else "How to export them", [*format_sentences(brief), *length_sentences(brief)]),
+        ("Levels and effects", [*level_sentences(brief), *printed_sentences(brief.printed)]),
+        ("What goes along", need_sentences(brief)),
+        ("Names", name_sentences(brief)),
+        ("Before you send it", _checks(brief)),
+    )
+    for heading, items in sections:
+        if items:
+            yield Block("section", heading)
+            for item in items:
+                yield Block("item", readable(item))
+    yield Block("text", f"Thank you, {engineer}" if engineer else "Thank you.")
+
+
+def _by_family(brief: Brief) -> list[tuple[str, list[Part]]]:
+    families: dict[str, list[Part]] = {}
+    for part in brief.parts:
+        families.setdefault(parse_part(part.part).family, []).append(part)
+    return [(family, families[family]) for family in FAMILIES if family in families]
+
+
+def _checks(brief: Brief) -> list[str]:
+    """How the client sees that all is well, in any program."""
+    if brief.scope == "mix":
+        return [
+            "Listen to the exported file from start to end: nothing is cut, nothing clicks.",
+            "Its meter never reaches full scale.",
+        ]
+    told = ["Put all files into a new, empty session, each at its very start, all faders alike, and press play."]
+    if brief.levels == "as-rough-mix":
+        told.append("It sounds like your rough mix. If something is missing or louder, export that again.")
+    else:
+        told.append("Everything plays together and nothing of the song is missing.")
+    if brief.length.equal and not brief.length.trimmed_ends:
+        told.append("All files end at the same place.")
+    told.append("No file's meter reaches full scale, and no file is silent by mistake.")
+    told.append("Pack the folder as one zip and send that.")
+    return told

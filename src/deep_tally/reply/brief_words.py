@@ -1,0 +1,318 @@
+"""The lines of a brief in words: as they stand in the window, and as the client reads them.
+
+The client's words fit every program: they name what to set, never where a program keeps it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import Literal
+
+from deep_tally.check.came import Came
+from deep_tally.model.brief import Brief, Part, Printed
+from deep_tally.names.pattern import fill
+from deep_tally.reply.numbers import count, decibels, kilohertz, listed
+
+Group = Literal["What comes", "Format", "Levels", "Length", "Printed in", "Comes along", "Names"]
+GROUPS: tuple[Group, ...] = ("What comes", "Format", "Levels", "Length", "Printed in", "Comes along", "Names")
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line of a brief.
+
+    Attributes
+    ----------
+    key : str
+        Its key in the brief, with a dot for a part of a part.
+    label : str
+        What is asked, in the window.
+    choices : mapping of value to words
+        For a line that is one of several.
+    """
+
+    key: str
+    group: Group
+    label: str
+    choices: Mapping[str, str] = field(default_factory=dict)
+
+    @property
+    def is_unseen(self) -> bool:
+        """Whether no file can show it: it only goes on the client's page."""
+        return self.key.startswith("printed.")
+
+
+def _of(**choices: str) -> Mapping[str, str]:
+    return MappingProxyType({key.replace("_", "-"): words for key, words in choices.items()})
+
+
+_PRINTED = MappingProxyType({"out": "left out", "in": "printed in", "either": "either way"})
+_RETURNS = MappingProxyType({**_PRINTED, "separate": "files of their own"})
+
+LINES: tuple[Line, ...] = (
+    Line(
+        "scope",
+        "What comes",
+        "Files",
+        _of(
+            every_track="every track",
+            groups="groups only",
+            both="tracks and groups",
+            named_parts="the listed parts",
+            mix="the mix itself",
+        ),
+    ),
+    Line("parts", "What comes", "Listed parts"),
+    Line("rates", "Format", "Sample rate"),
+    Line("bits_min", "Format", "Bits at least"),
+    Line("sample_formats", "Format", "Sample format"),
+    Line("containers", "Format", "Kind of file"),
+    Line(
+        "stereo",
+        "Format",
+        "Stereo sounds",
+        _of(either="either way", one_file="as one file", two_monos="as two monos"),
+    ),
+    Line(
+        "levels",
+        "Levels",
+        "Levels",
+        _of(headroom="with headroom", untouched="untouched", as_rough_mix="as in the rough mix"),
+    ),
+    Line("peak_window_dbfs", "Levels", "Peaks"),
+    Line("rms_window_dbfs", "Levels", "RMS"),
+    Line("length.equal", "Length", "One length for all"),
+    Line("length.whole_bars", "Length", "Whole bars"),
+    Line("length.tail_seconds", "Length", "Silence at the end"),
+    Line("length.trimmed_ends", "Length", "Silent ends may be trimmed"),
+    Line("printed.insert_processing", "Printed in", "Effects on the track", _PRINTED),
+    Line("printed.effect_returns", "Printed in", "Reverb and delay sends", _RETURNS),
+    Line("printed.fader_and_pan_moves", "Printed in", "Fader and pan moves", _PRINTED),
+    Line(
+        "printed.main_output_chain",
+        "Printed in",
+        "Main output's effects",
+        MappingProxyType({"out": "left out", "either": "either way"}),
+    ),
+    Line("needs.rough_mix", "Comes along", "Rough mix"),
+    Line("needs.song", "Comes along", "Song's title"),
+    Line("needs.tempo", "Comes along", "Tempo"),
+    Line("needs.key", "Comes along", "Key"),
+    Line("needs.artist", "Comes along", "Artist"),
+    Line("needs.references", "Comes along", "References"),
+    Line("needs.click", "Comes along", "Click"),
+    Line("needs.midi", "Comes along", "MIDI"),
+    Line("needs.documents", "Comes along", "Notes"),
+    Line("needs.stamps", "Comes along", "Time stamps"),
+    Line("names.pattern", "Names", "Pattern"),
+    Line("names.longest", "Names", "Longest"),
+    Line("names.generic_words", "Names", "Say what plays"),
+)
+"""All lines, in the order of the panel. Thresholds stand apart, under their own names."""
+
+
+def value_of(brief: Brief, key: str) -> object:
+    """The value of a line in a brief."""
+    value: object = brief
+    for step in key.split("."):
+        value = getattr(value, step)
+    return value
+
+
+def is_asked(brief: Brief, key: str) -> bool:
+    """Whether the brief asks anything in this line: what is not asked has nothing to meet."""
+    value = value_of(brief, key)
+    if key in ("length.trimmed_ends", "levels") or value in (None, False, (), "either"):
+        return False
+    return not (key == "length.equal" and brief.length.trimmed_ends)
+
+
+def came_words(came: Came) -> str:
+    """What came, beside what is asked: "31 of 33", "came", "not here"."""
+    if came.unit == "song" and came.total == 1:
+        return "came" if came.is_met else "not here"
+    return f"all {came.total}" if came.is_met and came.total > 1 else f"{came.met} of {came.total}"
+
+
+def depth_words(brief: Brief) -> str:
+    """The depth that is asked, as an export's list of choices says it."""
+    kinds = []
+    if "int" in brief.sample_formats:
+        kinds.append(f"{brief.bits_min} bit")
+    if "float" in brief.sample_formats:
+        kinds.append("32 bit float")
+    return " or ".join(kinds)
+
+
+def example_name(pattern: str) -> str:
+    """A name by a pattern, as an example."""
+    values = {
+        "number": "01",
+        "part": "Lead voice",
+        "words": "Lead voice",
+        "variant": "dry",
+        "side": "L",
+        "family": "voices",
+        "song": "Song",
+        "artist": "Artist",
+        "tempo": "96 BPM",
+        "key": "D minor",
+        "old": "Lead voice",
+    }
+    return fill(pattern, values)
+
+
+# -- the client's sentences -------------------------------------------------------------------
+
+
+def scope_sentence(brief: Brief) -> str:
+    """What to send, in one sentence."""
+    return {
+        "every-track": "Every track of the song as a file of its own, nothing mixed together.",
+        "groups": "The groups (submixes), one file each: drums, bass, keys, voices and so on; not every single track.",
+        "both": "Every track as a file of its own, and the groups (submixes) beside them in a folder of their own.",
+        "named-parts": "The parts listed below, each as a file of its own.",
+        "mix": "The finished mix as one stereo file.",
+    }[brief.scope]
+
+
+def format_sentences(brief: Brief) -> list[str]:
+    """Rate, depth, kind of file and stereo."""
+    told = []
+    if brief.rates is None:
+        told.append("Sample rate: the song's own, the same for all files. Please convert nothing.")
+    else:
+        told.append(f"Sample rate: {listed([kilohertz(r) for r in brief.rates], word='or')}.")
+    told.append(f"Depth: {depth_words(brief)}.")
+    if brief.containers is None:
+        told.append("Kind of file: WAV or another lossless kind; no MP3 or the like, and none made from one.")
+    else:
+        told.append(f"Kind of file: {listed([c.upper() for c in brief.containers], word='or')}.")
+    if brief.scope != "mix":
+        told.append(
+            {
+                "either": "Stereo sounds as stereo files, mono sounds as mono files.",
+                "one-file": "Stereo sounds as one stereo file each, mono sounds as mono files.",
+                "two-monos": "Stereo sounds as two mono files each, with L and R in their names.",
+            }[brief.stereo]
+        )
+    return told
+
+
+def level_sentences(brief: Brief) -> list[str]:
+    """What to do about levels."""
+    low, high = brief.peak_window_dbfs
+    told = {
+        "headroom": f"Leave headroom: the loudest peak of each file at {decibels(high, 'dBFS', digits=0)} or lower,"
+        f" and not under {decibels(low, 'dBFS', digits=0)}.",
+        "untouched": "Leave the levels as they are; turn nothing up or down for the export.",
+        "as-rough-mix": "Leave faders and pan as in your rough mix, so that all files together sound like it.",
+    }[brief.levels]
+    lines = [told, "Please do not normalise, and let nothing reach full scale."]
+    if brief.rms_window_dbfs is not None:
+        low, high = brief.rms_window_dbfs
+        lines.append(
+            f"Average level (RMS) between {decibels(low, '', digits=0).strip()} and {decibels(high, 'dBFS', digits=0)}."
+        )
+    return lines
+
+
+def length_sentences(brief: Brief) -> list[str]:
+    """Where files start and end."""
+    told = []
+    if brief.length.equal and brief.scope != "mix":
+        told.append(
+            "All files start at the same moment, the very start of the song, silence included"
+            + ("; silent ends may be left away." if brief.length.trimmed_ends else ", and end together.")
+        )
+    if brief.length.whole_bars:
+        told.append("Set the range from the first beat of a bar to the first beat of another: whole bars.")
+    elif brief.length.tail_seconds:
+        told.append(f"End at least {brief.length.tail_seconds:g} s after the last sound has died away.")
+    else:
+        told.append("End when the last sound has died away, reverberation too.")
+    return told
+
+
+_PRINTED_SENTENCES: Mapping[tuple[str, str], str] = MappingProxyType(
+    {
+        ("insert_processing", "out"): "Effects on the tracks themselves (compressor, equaliser, tuning): switch off.",
+        ("insert_processing", "in"): "Effects on the tracks themselves (compressor, equaliser, amp): leave on.",
+        ("effect_returns", "out"): "Reverb and delay that tracks are sent to: switch off.",
+        ("effect_returns", "in"): "Reverb and delay that tracks are sent to: leave on.",
+        ("effect_returns", "separate"): "Reverb and delay that tracks are sent to: as files of their own.",
+        ("fader_and_pan_moves", "out"): "Fader and pan moves: leave out.",
+        ("fader_and_pan_moves", "in"): "Fader and pan moves: leave in.",
+        ("main_output_chain", "out"): "What sits on the main output (limiter, compressor): switch off.",
+    }
+)
+PRINTED_KEYS = ("insert_processing", "effect_returns", "fader_and_pan_moves", "main_output_chain")
+
+
+def printed_sentences(printed: Printed) -> list[str]:
+    """What to leave in and what to switch off; what may be either way is not mentioned."""
+    said = [_PRINTED_SENTENCES.get((key, getattr(printed, key))) for key in PRINTED_KEYS]
+    return [words for words in said if words]
+
+
+_PRINTED_SHORT: Mapping[tuple[str, str], str] = MappingProxyType(
+    {
+        ("insert_processing", "out"): "without its effects",
+        ("insert_processing", "in"): "with its effects",
+        ("effect_returns", "out"): "without reverb and delay",
+        ("effect_returns", "in"): "with reverb and delay",
+        ("effect_returns", "separate"): "reverb and delay as files of their own",
+        ("fader_and_pan_moves", "out"): "without moves",
+        ("fader_and_pan_moves", "in"): "with its moves",
+    }
+)
+
+
+def part_words(part: Part) -> str:
+    """A listed part in a line: "lead voice (mono; dry and wet; without its effects)"."""
+    said = [{1: "mono", 2: "stereo"}[part.channels]] if part.channels else []
+    said += [listed(list(part.variants))] if part.variants else []
+    if part.printed is not None:
+        set_keys = part.printed.model_fields_set
+        said += [
+            words
+            for key in PRINTED_KEYS
+            if key in set_keys and (words := _PRINTED_SHORT.get((key, getattr(part.printed, key))))
+        ]
+    return f"{part.part} ({'; '.join(said)})" if said else part.part
+
+
+_NEED_WORDS: Mapping[str, str] = MappingProxyType(
+    {
+        "rough_mix": "your rough mix, as you listen to it now (an MP3 will do)",
+        "references": "one or two songs whose sound you like",
+        "click": "the click as a file",
+        "midi": "the MIDI of programmed parts",
+        "documents": "notes: what matters to you, what is unfinished",
+    }
+)
+_FACT_WORDS = {"song": "the song's title", "artist": "the artist", "tempo": "the tempo in BPM", "key": "the key"}
+
+
+def need_sentences(brief: Brief) -> list[str]:
+    """What goes along with the files."""
+    told = [f"{words[:1].upper()}{words[1:]}." for key, words in _NEED_WORDS.items() if getattr(brief.needs, key)]
+    facts = [words for key, words in _FACT_WORDS.items() if getattr(brief.needs, key)]
+    if facts:
+        told.append(f"In the folder's name or a note: {listed(facts)}.")
+    if brief.needs.stamps:
+        told.append("Broadcast-wave time stamps in all files.")
+    return told
+
+
+def name_sentences(brief: Brief) -> list[str]:
+    """How to name the files."""
+    if brief.scope == "mix":
+        return []
+    told = ["Each name says what plays, not “track 7”."]
+    if brief.names.pattern is not None:
+        told.append(f"Like this: {example_name(brief.names.pattern)}.wav")
+    told.append(f"Letters, figures, blanks, - and _ only; {count(brief.names.longest, 'character')} at most.")
+    return told

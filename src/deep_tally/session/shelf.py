@@ -1,0 +1,167 @@
+"""The briefs at hand: those that ship and the user's own, one of them the default; and the example lists of parts.
+
+The user's lie in the XDG data folder, one JSON file each. Beside them a line of text names the default.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from importlib import resources
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief, Part, parse_brief, read_brief
+from deep_tally.model.errors import BriefRefused, CannotWrite
+from deep_tally.whole import write_whole
+
+_DEFAULT = "default.txt"
+_PART_LIST = "part_lists"
+
+
+def shipped_briefs() -> tuple[Brief, ...]:
+    """The briefs that come with the program, by their use."""
+    return tuple(parse_brief(text, subject=name) for name, text in _shipped("briefs"))
+
+
+def part_lists() -> tuple[tuple[str, tuple[Part, ...]], ...]:
+    """The example lists of parts: (name, parts)."""
+    found = []
+    for _, text in _shipped(_PART_LIST):
+        data = json.loads(text)
+        found.append((str(data["name"]), tuple(Part.model_validate_json(json.dumps(p)) for p in data["parts"])))
+    return tuple(found)
+
+
+def _shipped(folder: str) -> list[tuple[str, str]]:
+    files = resources.files("deep_tally.session").joinpath(folder).iterdir()
+    return [(f.name, f.read_text("utf-8")) for f in sorted(files, key=lambda f: f.name) if f.name.endswith(".json")]
+
+
+class Shelf:
+    """All briefs by their names; the user's own stand for a shipped one of the same name."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self._folder = folder or user_data_path("deep-tally") / "briefs"
+        self.troubles: tuple[str, ...] = ()
+        """A sentence for each of the user's briefs that could not be read when they were last looked at."""
+
+    def own(self) -> dict[str, tuple[Path, Brief]]:
+        """The user's briefs by name; what cannot be read is left where it is and told in `troubles`."""
+        found: dict[str, tuple[Path, Brief]] = {}
+        troubles = []
+        for path in sorted(self._folder.glob("*.json")) if self._folder.is_dir() else ():
+            try:
+                brief = read_brief(path)
+            except BriefRefused as refused:
+                troubles.append(str(refused))
+                continue
+            found[brief.name] = path, brief
+        self.troubles = tuple(troubles)
+        return found
+
+    def names(self) -> tuple[str, ...]:
+        """All names: the shipped ones first, then the user's own."""
+        return tuple(dict.fromkeys([*(b.name for b in shipped_briefs()), *self.own()]))
+
+    def is_own(self, name: str) -> bool:
+        """Whether the user saved a brief of this name."""
+        return name in self.own()
+
+    def find(self, name: str) -> Brief:
+        """The brief of a name.
+
+        Raises
+        ------
+        BriefRefused
+            There is none.
+        """
+        own = self.own()
+        if name in own:
+            return own[name][1]
+        for brief in shipped_briefs():
+            if brief.name.casefold() == name.casefold():
+                return brief
+        raise BriefRefused(name, "there is no brief of this name", f"choose one of: {', '.join(self.names())}")
+
+    def save(self, brief: Brief) -> Path:
+        """Keep a brief under its name; the user's own of the same name is replaced.
+
+        Raises
+        ------
+        CannotWrite
+            The data folder cannot be written.
+        """
+        own = self.own()
+        path = own[brief.name][0] if brief.name in own else self._free_path(brief.name)
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CannotWrite(
+                str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
+            ) from error
+        write_whole(brief.to_json(), path)
+        return path
+
+    def delete(self, name: str) -> None:
+        """Take the user's own brief of a name away; a shipped one of that name comes back.
+
+        Raises
+        ------
+        CannotWrite
+            It cannot be removed.
+        """
+        own = self.own()
+        if name not in own:
+            return
+        path = own[name][0]
+        try:
+            path.unlink()
+        except OSError as error:
+            raise CannotWrite(str(path), f"it cannot be removed ({error.strerror})", "look at its folder") from error
+
+    @property
+    def default(self) -> Brief:
+        """The brief a window opens with: the one that was picked, else the program's own."""
+        try:
+            return self.find((self._folder / _DEFAULT).read_text("utf-8").strip())
+        except (OSError, UnicodeDecodeError, BriefRefused):
+            return DEFAULT_BRIEF
+
+    def pick_default(self, name: str) -> None:
+        """Make a brief the default.
+
+        Raises
+        ------
+        BriefRefused
+            There is none of this name.
+        CannotWrite
+            The data folder cannot be written.
+        """
+        self.find(name)
+        self._folder.mkdir(parents=True, exist_ok=True)
+        write_whole(f"{name}\n", self._folder / _DEFAULT)
+
+    def _free_path(self, name: str) -> Path:
+        slug = re.sub(r"[^\w]+", "-", name.casefold()).strip("-")[:48] or "brief"
+        path = self._folder / f"{slug}.json"
+        number = 2
+        while path.exists():
+            path = self._folder / f"{slug}-{number}.json"
+            number += 1
+        return path
+
+
+def named_brief(said: str) -> Brief:
+    """The brief a user means on the command line: a file's path, or a name on the shelf.
+
+    Raises
+    ------
+    BriefRefused
+        There is neither, or the file is refused.
+    """
+    path = Path(said)
+    if path.is_file() or path.suffix.casefold() == ".json" or "/" in said:
+        return read_brief(path)
+    return Shelf().find(said)
