@@ -13,12 +13,15 @@ from typing import Literal
 
 from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import SongFacts
-from deep_tally.model.names import FAMILIES, ParsedName
+from deep_tally.model.names import FAMILIES, SURE, ParsedName
 from deep_tally.names.pattern import BYTES_MOST, fill, require_pattern, storable
+from deep_tally.names.pieces import pieces_of
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Order = Literal["delivered", "family"]
 Trouble = Literal["", "clash", "empty", "long"]
+_SPELT_OUT = 4
+"""Letters of a word that is no abbreviation."""
 _SIDES = {"left": "L", "right": "R"}
 _LAYOUT = {"left": 0, "right": 1}
 
@@ -146,7 +149,14 @@ def part_words(name: ParsedName) -> str:
     others = [t for t in name.tokens if t.kind == "rest" and t.value.isalpha() and len(t.value) > 1]
     if name.part is None or others:
         return " ".join(_kept_words(name))
-    return " + ".join(name.parts) if _is_joint(name) else name.part
+    if _is_joint(name):
+        return " + ".join(name.parts)
+    own = [p.word for word in _kept_words(name) for p in pieces_of(word)]
+    is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT for word in own)
+    # "Singers" and "Upright bass" say more than their part; "Voice lead" says it in another order.
+    if is_spelt_out and sorted(own) != sorted(name.part.split()):
+        return " ".join(_kept_words(name))
+    return name.part
 
 
 def _is_joint(name: ParsedName) -> bool:
