@@ -10,6 +10,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.name_ink import draw_name
 from deep_tally.app.raster import draw_strokes
 from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word, used_bits
 from deep_tally.app.theme import Colours, font
@@ -114,7 +115,11 @@ class CellPainter:
         colour = c.action(own[0].action) if own else QColor(c.soft if quiet else c.ink)
         # A path is cut in its middle: what tells files apart stands at its end.
         elide = Qt.TextElideMode.ElideRight if row.is_alone else Qt.TextElideMode.ElideMiddle
-        end = self._text(NAME_TITLE_X, row.title, colour, weight=400 if quiet else 600, elide=elide)
+        if row.name is not None and row.is_alone and not own and not quiet:
+            area = QRectF(NAME_TITLE_X, 0, self.width - NAME_TITLE_X - 2, self.height)
+            end = draw_name(self.painter, area, row.name, c)
+        else:
+            end = self._text(NAME_TITLE_X, row.title, colour, weight=400 if quiet else 600, elide=elide)
         if own:
             self._shape(own[0].action, end + 10)
             end += 18

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -49,6 +49,7 @@ class ReplyView(QWidget):
         self._theme, self._settings = theme, settings
         self._delivery: Delivery | None = None
         self._left_out: set[str] = set()
+        self._renamed: Mapping[str, str] = {}
         self.engineer = self._field("Your name", "engineer", "The name under the reply")
         self.client = self._field("Client", "client", "The name in the greeting")
         names = QFormLayout()
@@ -124,9 +125,9 @@ class ReplyView(QWidget):
         button.clicked.connect(what)
         return button
 
-    def show_delivery(self, delivery: Delivery, *, same: bool) -> None:
-        """Show the reply to a delivery; your changes to the same one's reply are kept."""
-        self._delivery = delivery
+    def show_delivery(self, delivery: Delivery, *, same: bool, renamed: Mapping[str, str] | None = None) -> None:
+        """Show the reply to a delivery, with a list of new names; your changes to the same one's reply are kept."""
+        self._delivery, self._renamed = delivery, renamed or {}
         if not same:
             self._left_out.clear()
             self.text.document().setModified(False)
@@ -146,6 +147,7 @@ class ReplyView(QWidget):
                 engineer=self.engineer.text(),
                 client=self.client.text(),
                 left_out=frozenset(self._left_out),
+                renamed=self._renamed,
             )
             # The page is paper, whatever the theme: the client will see it so.
             self._page_text.show(page, DAY)
@@ -162,8 +164,13 @@ class ReplyView(QWidget):
         title = self.page.title.replace("/", "-") or "Reply"
         proposed = self._settings.folder("reply") / f"{readable(title)}.html"
         kinds = ";;".join(
-            (f"Web page with pictures (*{e})", f"Text (*{e})", f"Markdown (*{e})")[i]
-            for i, e in enumerate((".html", ".txt", ".md"))
+            f"{words} (*{ending})"
+            for words, ending in (
+                ("Web page with pictures", ".html"),
+                ("PDF with pictures", ".pdf"),
+                ("Text", ".txt"),
+                ("Markdown", ".md"),
+            )
         )
         chosen, kind = QFileDialog.getSaveFileName(self, "Save the reply", str(proposed), kinds)
         if chosen:

@@ -12,7 +12,7 @@ from types import MappingProxyType
 from typing import Literal
 
 from deep_tally.check.common import find_common, length_difference_s
-from deep_tally.check.judge import facts_of
+from deep_tally.check.judge import facts_of, in_asked_roles
 from deep_tally.intake.folders import natural_key
 from deep_tally.intake.words import stem_of
 from deep_tally.model.brief import Brief
@@ -20,7 +20,13 @@ from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake, MidiFacts, Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import Measures
+from deep_tally.model.names import ParsedName
+from deep_tally.names.plan import layout_key
+from deep_tally.names.read import read_names
+from deep_tally.names.ties import ties_of
+from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.reply.action_words import ACTION_WORDS, readable
+from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, listed
 from deep_tally.reply.words import Speaker
 
@@ -52,9 +58,10 @@ QUESTIONS_OF: Mapping[Column, tuple[str, ...]] = MappingProxyType(
         Column.CONTENT: ("content",),
     }
 )
-SortBy = Literal["reading", "length", "action"]
+SortBy = Literal["reading", "length", "action", "family"]
 SORTS: tuple[tuple[str, Column, SortBy], ...] = (
     ("Name", Column.NAME, "reading"),
+    ("Family", Column.NAME, "family"),
     ("Who must act", Column.NAME, "action"),
     ("Start", Column.START_LENGTH, "reading"),
     ("Length", Column.START_LENGTH, "length"),
@@ -150,6 +157,10 @@ class Row:
         Its song, where files of several are shown together; else empty.
     companion : Entry or None
         For a file that is not audio: what is known of it. Nothing is asked about it.
+    name : ParsedName or None
+        What is understood of its name.
+    tie : str
+        What it shares with its other side or other form (dry, wet); empty where it stands alone.
     """
 
     track: Track
@@ -159,6 +170,8 @@ class Row:
     is_alone: bool = True
     song: str = ""
     companion: Entry | None = None
+    name: ParsedName | None = None
+    tie: str = ""
 
     @property
     def number(self) -> str:
@@ -225,18 +238,28 @@ def empty_sheet(brief: Brief) -> Sheet:
 
 
 def make_sheet(
-    intake: Intake, tracks: Sequence[Track], brief: Brief, delivery: Delivery | None, *, song: str = ""
+    intake: Intake,
+    tracks: Sequence[Track],
+    brief: Brief,
+    delivery: Delivery | None,
+    *,
+    song: str = "",
+    vocabulary: Vocabulary | None = None,
 ) -> Sheet:
     """The sheet of what is known so far; without a judged delivery no row has findings yet.
 
     `song` is the one whose files are shown; all files are when it is empty.
     """
     songs = (song,) if song in intake.songs else intake.songs
-    by_path = {t.path: t for t in tracks}
+    by_path = {t.path: t for t in in_asked_roles(tracks, brief)}
     entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
     of_song = {s: [by_path[e.path] for e in entries if e.song == s and e.path in by_path] for s in songs}
     commons = {s: find_common(of_song[s], brief) for s in songs}
     titles = Counter((e.song, _bare_title(e.path).casefold()) for e in entries if e.path in by_path)
+    names: dict[str, ParsedName] = {}
+    for s in songs:
+        names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s]), vocabulary)
+    ties = ties_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
     named = readable if len(songs) > 1 else (lambda song: "")
     found: defaultdict[str, list[Finding]] = defaultdict(list)
     for finding in delivery.findings if delivery is not None else ():
@@ -248,8 +271,18 @@ def make_sheet(
         if track is not None:
             is_alone = titles[entry.song, _bare_title(entry.path).casefold()] == 1
             is_measured = track.format is not None or track.damage is not None
-            row = Row(track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song))
-            rows.append(row)
+            rows.append(
+                Row(
+                    track,
+                    tuple(found[entry.path]),
+                    is_measured,
+                    commons[entry.song],
+                    is_alone,
+                    named(entry.song),
+                    name=names.get(entry.path),
+                    tie=ties.get(entry.path, ""),
+                )
+            )
     for entry in entries:
         if not entry.role.is_audio:
             track = Track(path=entry.path, role=entry.role)
@@ -432,6 +465,8 @@ def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:
             lines.append(
                 f"{ACTION_WORDS[finding.action]}: {speaker.headline(finding)}" + (f" ({evidence})" if evidence else "")
             )
+    if column is Column.NAME and row.name is not None and row.name.tokens:
+        lines.append(name_labels(row.name))
     lines.append(DEFINITIONS[column])
     return "\n\n".join(lines)
 
@@ -445,6 +480,9 @@ def sort_key(row: Row, column: Column, *, by: SortBy = "reading") -> SortKey:
     name = natural_key(track.path)
     if by == "action":
         return -float(row.gravest.gravity if row.gravest else 0), name
+    if by == "family":
+        family, part, index, forms, side, _ = layout_key(track.path, row.name)
+        return float(family), ((1, 0, part), (1, 0, index), (1, 0, forms), (0, side, ""), *name)
     m, sound = track.measures, track.format
     if column is Column.NAME or m is None or sound is None:
         return (0.0 if column is Column.NAME else math.inf), name
@@ -470,15 +508,22 @@ def sort_key(row: Row, column: Column, *, by: SortBy = "reading") -> SortKey:
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """Which rows to show: with findings of an action, in a column, and with words in their name."""
+    """Which rows to show: with findings of an action, in a column, with words in their name, or these very files.
+
+    `line` says why those files are shown: the line of the brief they do not meet.
+    """
 
     action: Action | None = None
     question: str | None = None
     words: str = ""
+    paths: frozenset[str] = frozenset()
+    line: str = ""
 
     def keeps(self, row: Row) -> bool:
         """Whether a row is shown."""
         if any(word not in row.track.path.casefold() for word in self.words.casefold().split()):
+            return False
+        if self.paths and row.track.path not in self.paths:
             return False
         if self.action is None and self.question is None:
             return True
@@ -490,6 +535,8 @@ class Filter:
     @property
     def says(self) -> str:
         """What is shown, as the button says it."""
+        if self.paths:
+            return f"Only: not as asked, {self.line.lower()}"
         if self.action is None and self.question is None:
             return "Show everything"
         parts = [ACTION_WORDS[self.action]] if self.action else []

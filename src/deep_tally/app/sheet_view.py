@@ -59,6 +59,7 @@ _WIDTHS = {
 }
 _PIXMAPS_MOST = 4000
 _AXIS_LEAST = 260
+_TIE_X, _TIE_WIDTH = 44, 5
 _ROOT = QModelIndex()
 
 
@@ -185,11 +186,32 @@ class CellDelegate(QStyledItemDelegate):
         painter.fillRect(rect, QColor(colours.raised if current else colours.ground))
         painter.drawPixmap(rect.topLeft(), self._pixmap(index, rect.size(), painter.device().devicePixelRatioF()))
         painter.fillRect(QRect(rect.left(), rect.bottom(), rect.width(), 1), QColor(colours.rule))
+        if index.column() == Column.NAME:
+            self._tie(painter, rect, index)
         if current and index.column() == Column.NAME:
             focused = isinstance(view, SheetView) and view.hasFocus()
             painter.fillRect(
                 QRect(rect.left(), rect.top(), 5, rect.height()), QColor(colours.fix if focused else colours.ink)
             )
+
+    def _tie(self, painter: QPainter, rect: QRect, index: Index) -> None:
+        """A bracket joins neighbours that are two sides or forms of one part; a stub says the other is elsewhere."""
+        tie = self._tie_of(index.row())
+        if not tie:
+            return
+        above, below = self._tie_of(index.row() - 1) == tie, self._tie_of(index.row() + 1) == tie
+        x, middle = rect.left() + _TIE_X, rect.center().y()
+        painter.setPen(QColor(self._theme.colours.soft))
+        painter.drawLine(x, middle, x + _TIE_WIDTH, middle)
+        if above:
+            painter.drawLine(x, rect.top(), x, middle)
+        if below:
+            painter.drawLine(x, middle, x, rect.bottom())
+
+    def _tie_of(self, row: int) -> str:
+        if not 0 <= row < self._proxy.rowCount():
+            return ""
+        return self._model.row(self._proxy.mapToSource(self._proxy.index(row, 0))).tie
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(_WIDTHS[Column(index.column())], ROW_HEIGHT)

@@ -6,6 +6,7 @@ beside it.
 
 from __future__ import annotations
 
+import contextlib
 import shutil
 import tempfile
 import time
@@ -25,13 +26,15 @@ from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpt
 from deep_tally.measure.run import Job, Measuring
-from deep_tally.model.brief import DEFAULT_BRIEF, Brief, read_brief
+from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
-from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.errors import BriefRefused, DeepTallyError
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.reply.numbers import count, listed
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
+from deep_tally.session.shelf import Shelf, named_brief
+from deep_tally.session.told import NOTHING_TOLD, Told, add_word, keep_told, recall_told, vocabulary_at_hand
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
@@ -64,6 +67,8 @@ class CheckState(QObject):
     """`delivery` is new: measuring ended or was cancelled, or the brief changed."""
     brief_changed = Signal()
     """`brief` is another one; a judged delivery is judged anew right after."""
+    told_changed = Signal()
+    """`told` or `vocabulary` is another one: parts of files, new names, words; the judgement follows."""
     abandoned = Signal()
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
@@ -73,7 +78,13 @@ class CheckState(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.brief: Brief = DEFAULT_BRIEF
+        self.shelf = Shelf()
+        self.chosen_brief: Brief = self.shelf.default
+        """The brief as it lies on the shelf or in its file."""
+        self.brief: Brief = self.shelf.unsaved or self.chosen_brief
+        """The brief in force, with the user's changes."""
+        self.told: Told = NOTHING_TOLD
+        self.vocabulary, self._refused_words = vocabulary_at_hand()
         self.intake: Intake | None = None
         self.measuring: Measuring | None = None
         self.delivery: Delivery | None = None
@@ -101,6 +112,11 @@ class CheckState(QObject):
         self._settling.timeout.connect(self._settle)
         self._judgement: Delivery | None = None
 
+    @property
+    def words_trouble(self) -> str:
+        """What is wrong with the user's own words, in a sentence; empty when nothing is."""
+        return self._refused_words
+
     def warm_up(self) -> None:
         """Start the worker processes while nobody waits for them."""
         self._crew.warm_up()
@@ -108,7 +124,9 @@ class CheckState(QObject):
         self._tidy()
 
     def close(self) -> None:
-        """End all work."""
+        """End all work; changes to the brief that were not saved are there again next time."""
+        with contextlib.suppress(DeepTallyError):
+            self.shelf.keep_unsaved(self.brief if self.is_brief_changed else None)
         self._timer.stop()
         self._settling.stop()
         self._crew.close()
@@ -186,15 +204,107 @@ class CheckState(QObject):
             self._judge()
 
     def choose_brief(self, path: Path) -> None:
-        """Judge anew with another brief; no file is read again."""
+        """Judge anew with the brief in a file; no audio is read again."""
+        self._choose(lambda: read_brief(path))
+
+    def choose_named_brief(self, said: str) -> None:
+        """Judge anew with a brief of the shelf, or in a file."""
+        self._choose(lambda: named_brief(said))
+
+    def _choose(self, find: Callable[[], Brief]) -> None:
         try:
-            self.brief = read_brief(path)
+            brief = find()
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return
+        self.undo_stack.push(
+            _BriefChange(self, f"Brief: {brief.name}", (self.brief, self.chosen_brief), (brief, brief))
+        )
+
+    def edit_brief(self, key: str, value: object, words: str) -> bool:
+        """Change one line of the brief; tells whether the value can be used."""
+        try:
+            brief = with_value(self.brief, key, value)
+        except BriefRefused as refused:
+            self.refused.emit(str(refused))
+            return False
+        if brief != self.brief:
+            now = self.chosen_brief
+            self.undo_stack.push(_BriefChange(self, words, (self.brief, now), (brief, now), key))
+        return True
+
+    def put_brief(self, brief: Brief, chosen: Brief) -> None:
+        """Take a brief; what is measured is judged anew at once."""
+        self.brief, self.chosen_brief = brief, chosen
         self.brief_changed.emit()
         if not self.is_measuring:
             self._judge()
+
+    @property
+    def is_brief_changed(self) -> bool:
+        """Whether the brief in force differs from the one that was chosen."""
+        return self.brief != self.chosen_brief
+
+    def save_brief(self, name: str) -> bool:
+        """Keep the brief on the shelf under a name; tells whether it worked."""
+        try:
+            brief = with_value(self.brief, "name", name)
+            self.shelf.save(brief)
+        except DeepTallyError as error:
+            self.refused.emit(str(error))
+            return False
+        self.put_brief(brief, brief)
+        return True
+
+    def put_brief_back(self) -> None:
+        """Take the chosen brief again, without the changes; that can be undone."""
+        self._choose(lambda: self.chosen_brief)
+
+    def pick_default(self, name: str) -> bool:
+        """Make a brief of the shelf the one that windows open with; tells whether it worked."""
+        return self._try(lambda: self.shelf.pick_default(name))
+
+    def delete_brief(self, name: str) -> bool:
+        """Take one of the user's own briefs off the shelf; tells whether it worked."""
+        return self._try(lambda: self.shelf.delete(name))
+
+    def _try(self, what: Callable[[], None]) -> bool:
+        try:
+            what()
+        except DeepTallyError as error:
+            self.refused.emit(str(error))
+            return False
+        return True
+
+    def tell(self, told: Told, words: str) -> None:
+        """Take what the user tells of this delivery; it is kept, and can be undone."""
+        if told != self.told:
+            self.undo_stack.push(_Telling(self, words, self.told, told))
+
+    def put_told(self, told: Told) -> None:
+        """Take for true what was told; parts of files are judged anew at once."""
+        parts_moved = told.parts != self.told.parts
+        self.told = told
+        if self.intake is not None:
+            try:
+                keep_told(self.intake.source, told)
+            except DeepTallyError as error:
+                self.refused.emit(str(error))
+        if parts_moved and not self.is_measuring:
+            self._judge()
+        self.told_changed.emit()
+
+    def add_word(self, part: str, phrase: str) -> bool:
+        """Keep a word of the user's own for a part; tells whether it can be used."""
+        try:
+            self.vocabulary = add_word(part, phrase)
+        except DeepTallyError as error:
+            self.refused.emit(str(error))
+            return False
+        if not self.is_measuring:
+            self._judge()
+        self.told_changed.emit()
+        return True
 
     @property
     def can_be_corrected(self) -> bool:
@@ -304,6 +414,7 @@ class CheckState(QObject):
         if not self._is_again:
             self._compared = {}
         self._found, self.intake, self._opened = found, value, self._asked_for
+        self.told = recall_told(value.source)
         self.undo_stack.clear()
         self.delivery = self._judgement = None
         self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
@@ -348,7 +459,14 @@ class CheckState(QObject):
         if self.comparing is not None:
             self._compared |= self.comparing.found
             comparisons = self.comparing.by_song
-        self._judgement = judge(self.intake, self.measuring.tracks, self.brief, comparisons=comparisons)
+        self._judgement = judge(
+            self.intake,
+            self.measuring.tracks,
+            self.brief,
+            comparisons=comparisons,
+            told_parts=self.told.parts,
+            vocabulary=self.vocabulary,
+        )
         if at_once:
             self._tell()
         else:
@@ -371,6 +489,57 @@ class _Correction(QUndoCommand):
 
     def undo(self) -> None:
         self._state.put_entries(self._before)
+
+
+class _BriefChange(QUndoCommand):
+    """One line of the brief changed, or another brief chosen: (in force, chosen) before and after it."""
+
+    def __init__(
+        self, state: CheckState, words: str, before: tuple[Brief, Brief], after: tuple[Brief, Brief], key: str = ""
+    ) -> None:
+        super().__init__(words)
+        self._state, self._before, self._after, self._key = state, before, after, key
+
+    def redo(self) -> None:
+        self._state.put_brief(*self._after)
+
+    def undo(self) -> None:
+        self._state.put_brief(*self._before)
+
+    def id(self) -> int:
+        return 1 if self._key else -1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        """Typing and turning at one line is one change."""
+        if not isinstance(other, _BriefChange) or other._key != self._key:
+            return False
+        self._after = other._after
+        return True
+
+
+class _Telling(QUndoCommand):
+    """What the user told of the delivery, before and after."""
+
+    def __init__(self, state: CheckState, words: str, before: Told, after: Told) -> None:
+        super().__init__(words)
+        self._state, self._before, self._after = state, before, after
+
+    def redo(self) -> None:
+        self._state.put_told(self._after)
+
+    def undo(self) -> None:
+        self._state.put_told(self._before)
+
+    def id(self) -> int:
+        return 2
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        """Typing at the pattern is one change."""
+        typed = isinstance(other, _Telling) and replace(other._after, pattern=self._after.pattern) == self._after
+        if not isinstance(other, _Telling) or not typed or self._before.pattern == self._after.pattern:
+            return False
+        self._after = other._after
+        return True
 
 
 def is_measured(track: Track) -> bool:

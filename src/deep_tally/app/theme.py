@@ -160,7 +160,8 @@ def _palette(c: Colours) -> QPalette:
 
 
 def _style(c: Colours) -> str:
-    check = Path(__file__).with_name("icons").joinpath(f"check-{c.name}.svg").as_posix()
+    icons = Path(__file__).with_name("icons")
+    check, down = (icons.joinpath(f"{name}-{c.name}.svg").as_posix() for name in ("check", "down"))
     return f"""
     QMainWindow, QDialog, QStackedWidget {{ background: {c.ground}; }}
     QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 6px; }}
@@ -203,6 +204,37 @@ def _style(c: Colours) -> str:
         border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c.fix};
         selection-color: {c.raised}; }}
     QLineEdit:focus {{ border: 2px solid {c.fix}; padding: 3px 5px; }}
+    QComboBox, QSpinBox, QDoubleSpinBox {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
+        border-radius: {RADIUS}px; padding: 3px 6px; selection-background-color: {c.fix};
+        selection-color: {c.raised}; }}
+    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: 0; }}
+    QAbstractSpinBox QLineEdit {{ background: transparent; border: 0; padding: 0 4px; }}
+    QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border: 2px solid {c.fix}; padding: 2px 5px; }}
+    QComboBox:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {c.soft}; background: {c.ground}; }}
+    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox::down-arrow {{ image: url({down}); width: 10px; height: 6px; }}
+    QComboBox QAbstractItemView {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
+        selection-background-color: {c.ink}; selection-color: {c.raised}; outline: 0; }}
+    QPushButton[look="title"] {{ background: transparent; border: 1px solid transparent; padding: 4px 6px 4px 8px;
+        text-align: left; }}
+    QPushButton[look="title"]:hover {{ background: {c.rule}; }}
+    QPushButton[look="title"]:focus {{ border: 1px solid {c.fix}; }}
+    QPushButton[look="title"]::menu-indicator {{ width: 0; }}
+    QPushButton[look="came"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
+        padding: 2px 4px; text-align: right; }}
+    QPushButton[look="came"][state="open"] {{ color: {c.ink}; font-weight: 700; }}
+    QPushButton[look="came"][state="open"]:enabled {{ text-decoration: underline; }}
+    QPushButton[look="came"]:hover:enabled {{ background: {c.rule}; }}
+    QPushButton[look="came"]:focus {{ border-color: {c.fix}; }}
+    QTreeWidget, QListWidget {{ background: {c.ground}; color: {c.ink}; border: 0; outline: 0; }}
+    QTreeWidget::item, QListWidget::item {{ border-bottom: 1px solid {c.rule}; padding: 5px 8px; }}
+    QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.raised};
+        border-bottom: 1px solid {c.ink}; }}
+    QTreeWidget::item:focus, QListWidget::item:focus {{ border-bottom: 2px solid {c.fix}; }}
+    QListWidget::item:selected {{ color: {c.ink}; }}
+    QHeaderView {{ background: {c.ground}; border: 0; }}
+    QHeaderView::section {{ background: {c.ground}; color: {c.ink}; border: 0;
+        border-bottom: 1px solid {c.soft}; padding: 5px 12px; font-weight: 600; }}
     QCheckBox {{ spacing: 10px; }}
     QCheckBox:focus {{ color: {c.fix}; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 2px solid {c.ink}; border-radius: 2px;

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -37,6 +37,10 @@ from deep_tally.reply.numbers import megabytes
 
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
+    from deep_tally.app.brief_panel import BriefPanel
+    from deep_tally.app.names_view import NamesView
+    from deep_tally.app.paper_view import PaperView
+    from deep_tally.app.parts_view import PartsView
     from deep_tally.app.reply_view import ReplyView
     from deep_tally.app.rows import Column, Filter, Row, SortBy
     from deep_tally.app.settings import Settings
@@ -65,6 +69,10 @@ class Window(QMainWindow):
     sheet: SheetView
     bench: Bench
     reply: ReplyView
+    brief_panel: BriefPanel
+    parts: PartsView
+    names: NamesView
+    paper: PaperView
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
@@ -88,7 +96,10 @@ class Window(QMainWindow):
         desk.setContentsMargins(0, 0, 0, 0)
         desk.setSpacing(0)
         desk.addWidget(self.songs)
-        desk.addWidget(self.splitter, 1)
+        self.beside = QHBoxLayout()
+        self.beside.setSpacing(0)
+        self.beside.addWidget(self.splitter, 1)
+        desk.addLayout(self.beside, 1)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.empty)
         self.pages.addWidget(self.desk)
@@ -120,6 +131,10 @@ class Window(QMainWindow):
     def furnish(self) -> None:
         """Bring in the views and the check's state."""
         from deep_tally.app.bench import Bench
+        from deep_tally.app.brief_panel import BriefPanel
+        from deep_tally.app.names_view import NamesView
+        from deep_tally.app.paper_view import PaperView
+        from deep_tally.app.parts_view import PartsView
         from deep_tally.app.reply_view import ReplyView
         from deep_tally.app.rows import empty_sheet
         from deep_tally.app.sheet_view import SheetView
@@ -129,6 +144,12 @@ class Window(QMainWindow):
         self.sheet = SheetView(empty_sheet(self.state.brief), self.theme)
         self.bench = Bench(self.theme)
         self.reply = ReplyView(self.theme, self.settings)
+        self.brief_panel = BriefPanel(self.theme)
+        self.parts = PartsView(self.theme)
+        self.names = NamesView(self.theme, self.settings)
+        self.paper = PaperView(self.theme, self.settings)
+        self.beside.addWidget(self.brief_panel)
+        self.brief_panel.hide()
         self.splitter.addWidget(self.sheet)
         self.splitter.addWidget(self.bench)
         self.splitter.setHandleWidth(2)
@@ -136,21 +157,28 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
-        self.pages.addWidget(self.reply)
+        for page in (self.parts, self.names, self.reply, self.paper):
+            self.pages.addWidget(page)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self._fill_edit_menu()
         self._fill_view_menu()
         self._connect()
         if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
+        self._show_brief()
+        if self.settings.text("brief open") == "yes":
+            self.open_brief(True)
         self._furnished = True
 
     # -- building -----------------------------------------------------------------------------
 
     def _make_steps(self) -> QWidget:
         self.to_sheet = self._step("Sheet", "All files and what is wrong with them (Ctrl+1)")
-        self.to_reply = self._step("Reply", "The reply to the client (Ctrl+2)")
-        self.brief_button = _quiet("Brief: Multitrack mix", "What is asked for; press to check against another brief")
+        self.to_parts = self._step("Parts", "The asked parts and the files that came for them (Ctrl+2)")
+        self.to_names = self._step("Names", "New names for the ready copy (Ctrl+3)")
+        self.to_reply = self._step("Reply", "The reply to the client (Ctrl+4)")
+        self.brief_button = _quiet("Brief: Multitrack mix", "What is asked, beside what came (Ctrl+B)")
+        self.brief_button.setCheckable(True)
         self.show_button = _quiet("Show everything", "Show only some files")
         self.sort_button = _quiet("&Sort", "Sort the sheet")
         self.troubles_button = _quiet("", "What could not be looked into, and what to do about it")
@@ -166,8 +194,8 @@ class Window(QMainWindow):
         line = QHBoxLayout()
         line.setContentsMargins(24, 0, 24, 0)
         line.setSpacing(4)
-        line.addWidget(self.to_sheet)
-        line.addWidget(self.to_reply)
+        for step in (self.to_sheet, self.to_parts, self.to_names, self.to_reply):
+            line.addWidget(step)
         line.addStretch()
         for widget in (self.troubles_button, self.brief_button, self.show_button, self.sort_button, self.find_field):
             line.addWidget(widget)
@@ -181,7 +209,6 @@ class Window(QMainWindow):
         button = QPushButton(words)
         button.setProperty("look", "step")
         button.setCheckable(True)
-        button.setAutoExclusive(True)
         button.setToolTip(tip)
         return button
 
@@ -221,7 +248,7 @@ class Window(QMainWindow):
         self._action(files, "Open &zips or files…", self.choose_files, "Ctrl+Shift+O")
         self._action(files, "Look at the &demo", lambda: self.state.open_demo())
         files.addSeparator()
-        self._action(files, "Check against another &brief…", self.choose_brief)
+        self._action(files, "Check against a &brief in a file…", self.choose_brief)
         self.again_action = self._action(files, "&Read the delivery again", lambda: self.state.open_again(), "F5")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
@@ -319,7 +346,11 @@ class Window(QMainWindow):
 
         view = self._view_menu
         self._action(view, "&Sheet", self.show_sheet, "Ctrl+1")
-        self._action(view, "&Reply", self.show_reply, "Ctrl+2")
+        self._action(view, "&Parts", self.show_parts, "Ctrl+2")
+        self._action(view, "&Names", self.show_names, "Ctrl+3")
+        self._action(view, "&Reply", self.show_reply, "Ctrl+4")
+        self._action(view, "The client's &page", self.show_paper, "Ctrl+5")
+        self._action(view, "The &brief beside the sheet", self._toggle_brief, "Ctrl+B")
         self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()
         self._fill_file_menu(view.addMenu("The &file as"))
@@ -403,7 +434,24 @@ class Window(QMainWindow):
         self.to_sheet.clicked.connect(self.show_sheet)
         self.to_reply.clicked.connect(self.show_reply)
         self.band.next.clicked.connect(self._next_step)
-        self.brief_button.clicked.connect(self.choose_brief)
+        self.to_parts.clicked.connect(self.show_parts)
+        self.to_names.clicked.connect(self.show_names)
+        self.brief_button.clicked.connect(self.open_brief)
+        panel = self.brief_panel
+        panel.edited.connect(self._edit_brief)
+        panel.misses.connect(self._keep_misses)
+        panel.parts_wanted.connect(self.show_parts)
+        panel.page_button.clicked.connect(self.show_paper)
+        panel.closed.connect(lambda: self.open_brief(False))
+        panel.menu.aboutToShow.connect(self._fill_brief_menu)
+        self.parts.told.connect(state.tell)
+        self.parts.parts_edited.connect(lambda parts, words: self._edit_brief("parts", parts, words))
+        self.parts.word_taken.connect(self._take_word)
+        self.names.told.connect(state.tell)
+        self.names.said.connect(self.say)
+        self.paper.said.connect(self.say)
+        self.paper.left.connect(self.show_sheet)
+        state.told_changed.connect(self._told_changed)
         self.cancel_button.clicked.connect(state.cancel)
         self.find_field.textChanged.connect(self._find)
         self.find_field.installEventFilter(self)
@@ -539,8 +587,8 @@ class Window(QMainWindow):
         delivery = self.state.delivery
         if delivery is not None:
             self.band.show_counts(count_findings(delivery.findings))
-            if self.pages.currentWidget() is self.reply:
-                self._fill_reply()
+            self._show_came()
+            self._fill_page()
             done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
             if done < len(delivery.tracks):
                 self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
@@ -548,8 +596,142 @@ class Window(QMainWindow):
                 self.say("The files were not held against each other: twins and sums are not told. F5 does it.")
 
     def _brief_changed(self) -> None:
-        self.brief_button.setText(f"Brief: {readable(self.state.brief.name)}")
+        self._show_brief()
+        if self.state.delivery is None or self.state.is_measuring:
+            self._fill()  # else the judgement that follows fills everything
+
+    def _show_brief(self) -> None:
+        brief = self.state.brief
+        self.brief_button.setText(f"Brief: {readable(brief.name)}".replace("&", "&&"))
+        self.brief_panel.show_brief(brief, changed=self.state.is_brief_changed)
+        if self.pages.currentWidget() is self.paper:
+            self._fill_page()
+
+    def _show_came(self) -> None:
+        if self.brief_panel.isVisible():
+            self.brief_panel.show_delivery(self.state.delivery, self.state.brief)
+
+    def _fill_page(self) -> None:
+        """Fill the page that is shown, as things are now."""
+        page, delivery = self.pages.currentWidget(), self.state.delivery
+        if page is self.paper:
+            from deep_tally.reply.brief_page import write_brief_page
+
+            brief = self.state.brief
+            self.paper.show_page(write_brief_page(brief, engineer=self.reply.engineer.text()), brief.name)
+        elif delivery is None:
+            return
+        elif page is self.reply:
+            self._fill_reply()
+        elif page is self.parts:
+            self.parts.show_all(delivery, self.state.told, self.state.brief)
+        elif page is self.names:
+            self.names.show_all(delivery, self.state.told, self.state.brief)
+
+    def _edit_brief(self, key: str, value: object, words: str) -> None:
+        if not self.state.edit_brief(key, value, words):
+            self._show_brief()
+
+    def _told_changed(self) -> None:
         self._fill()
+        self._replied = None
+        self._fill_page()
+
+    def _take_word(self, part: str, phrase: str) -> None:
+        if self.state.add_word(part, phrase):
+            self.say(f"“{readable(phrase)}” is understood as {readable(part)} from now on.")
+
+    def _keep_misses(self, line: str, paths: tuple[str, ...]) -> None:
+        from deep_tally.app.rows import Filter
+
+        self.keep(Filter(paths=frozenset(paths), line=line))
+        self.sheet.setFocus()
+
+    # -- the brief ----------------------------------------------------------------------------
+
+    def open_brief(self, is_open: bool) -> None:
+        """Open the brief beside the sheet, or close it."""
+        if is_open and self.pages.currentWidget() is not self.desk:
+            self.show_sheet()
+        had_focus = self.brief_panel.isAncestorOf(self.focusWidget()) if self.focusWidget() else False
+        self.brief_panel.setVisible(is_open)
+        self.brief_button.setChecked(is_open)
+        self.settings.set_text("brief open", "yes" if is_open else "no")
+        if is_open:
+            self._show_brief()
+            self._show_came()
+            self.brief_panel.focus_first()
+        elif had_focus:
+            self.sheet.setFocus()
+
+    def _toggle_brief(self) -> None:
+        self.open_brief(not self.brief_panel.isVisible())
+
+    def _fill_brief_menu(self) -> None:
+        menu, state = self.brief_panel.menu, self.state
+        menu.clear()
+        for name in state.shelf.names():
+            action = self._action(menu, readable(name).replace("&", "&&"), self._brief_chooser(name))
+            action.setCheckable(True)
+            action.setChecked(name == state.brief.name)
+        menu.addSeparator()
+        self._action(menu, "&Save", lambda: self._save_brief(state.brief.name)).setEnabled(state.is_brief_changed)
+        self._action(menu, "Save &under another name…", self._save_brief_as)
+        put_back = self._action(menu, "&Put the changes back", self.state.put_brief_back)
+        put_back.setEnabled(state.is_brief_changed)
+        self._action(menu, "Make it the &default", self._make_default)
+        delete = self._action(menu, "&Take it off the shelf", self._delete_brief)
+        delete.setEnabled(state.shelf.is_own(state.brief.name))
+        menu.addSeparator()
+        self._action(menu, "&Open a file…", self.choose_brief)
+        self._action(menu, "Save as a &file…", self._export_brief)
+        for trouble in state.shelf.troubles:
+            self.say(readable(trouble))
+
+    def _brief_chooser(self, name: str) -> Callable[[], None]:
+        return lambda: self.state.choose_named_brief(name)
+
+    def _save_brief(self, name: str) -> None:
+        if self.state.save_brief(name):
+            self.say(f"The brief is saved as “{readable(name)}”.")
+
+    def _save_brief_as(self) -> None:
+        name, agreed = QInputDialog.getText(
+            self, "Save the brief", "The brief's name, by its use:", text=readable(self.state.brief.name)
+        )
+        if agreed and name.strip():
+            self._save_brief(name.strip())
+
+    def _make_default(self) -> None:
+        state = self.state
+        if state.is_brief_changed:
+            self.say("Save the brief first: what is not saved cannot be the default.")
+        elif state.pick_default(state.brief.name):
+            self.say(f"New windows open with “{readable(state.brief.name)}” now.")
+
+    def _delete_brief(self) -> None:
+        name = self.state.brief.name
+        if self.state.delete_brief(name):
+            self.say(f"“{readable(name)}” is off the shelf. What is in force stays until you choose another.")
+
+    def _export_brief(self) -> None:
+        proposed = self.settings.folder("brief") / f"{readable(self.state.brief.name.replace('/', '-'))}.json"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the brief as a file", str(proposed), "Brief (*.json)")
+        if chosen:
+            self.export_brief_to(Path(chosen))
+
+    def export_brief_to(self, path: Path) -> None:
+        """Save the brief as a file, and say what happened."""
+        from deep_tally.model.errors import DeepTallyError
+        from deep_tally.whole import write_whole
+
+        try:
+            write_whole(self.state.brief.to_json(), path)
+        except DeepTallyError as error:
+            self.say(str(error))
+            return
+        self.settings.set_folder("brief", path.parent)
+        self.say(f"Saved: {path}")
 
     def _abandoned(self) -> None:
         self._calm()
@@ -557,7 +739,8 @@ class Window(QMainWindow):
             self.band.show_nothing()
 
     def _refused(self, words: str) -> None:
-        self._abandoned()
+        if not self.state.is_measuring:
+            self._abandoned()
         self.say(readable(words))
 
     def _calm(self) -> None:
@@ -573,7 +756,14 @@ class Window(QMainWindow):
 
         begun = time.perf_counter()
         self.songs.show_songs(state.intake, state.delivery)
-        sheet = make_sheet(state.intake, state.tracks, state.brief, state.delivery, song=self.songs.song)
+        sheet = make_sheet(
+            state.intake,
+            state.tracks,
+            state.brief,
+            state.delivery,
+            song=self.songs.song,
+            vocabulary=state.vocabulary,
+        )
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(state.intake, sheet)
         row = self.sheet.current_row
@@ -601,10 +791,12 @@ class Window(QMainWindow):
     # -- moving about -------------------------------------------------------------------------
 
     def show_sheet(self) -> None:
-        """Go to the sheet."""
+        """Go to the sheet, or to the first page when nothing is open."""
         if self.state.intake is not None:
             self._show_page(self.desk)
             self.sheet.setFocus()
+        else:
+            self._show_page(self.empty)
 
     def show_reply(self) -> None:
         """Go to the reply, when there is one."""
@@ -613,13 +805,49 @@ class Window(QMainWindow):
             self._show_page(self.reply)
             self.reply.text.setFocus()
 
+    def show_parts(self) -> None:
+        """Go to the asked parts."""
+        if self.state.delivery is not None:
+            self._show_page(self.parts)
+            self._fill_page()
+            self.parts.tree.setFocus()
+
+    def show_names(self) -> None:
+        """Go to the new names."""
+        if self.state.delivery is not None:
+            self._show_page(self.names)
+            self._fill_page()
+            self.names.table.setFocus()
+            if not self.names.table.currentIndex().isValid():
+                self.names.table.selectRow(0)
+
+    def show_paper(self) -> None:
+        """Go to the client's page; it needs no delivery."""
+        self._show_page(self.paper)
+        self._fill_page()
+        self.paper.text.setFocus()
+
     def _fill_reply(self) -> None:
         """Write the reply to the delivery as it is judged now, unless that was done already."""
         delivery = self.state.delivery
         if delivery is not None and delivery is not self._replied:
             same = self._replied is not None and self._replied.source == delivery.source
-            self.reply.show_delivery(delivery, same=same)
+            self.reply.show_delivery(delivery, same=same, renamed=self._renamed())
             self._replied = delivery
+
+    def _renamed(self) -> Mapping[str, str]:
+        """The new names, where the reply is to list them."""
+        from deep_tally.app.names_view import plan_of
+        from deep_tally.model.errors import PatternRefused
+
+        told, delivery = self.state.told, self.state.delivery
+        if not told.in_reply or delivery is None:
+            return {}
+        try:
+            plan = plan_of(delivery, told, self.state.brief)
+        except PatternRefused:
+            return {}
+        return {r.old: r.new for r in plan if r.new and r.old != r.new}
 
     def _next_step(self) -> None:
         if self.pages.currentWidget() is self.reply:
@@ -639,18 +867,29 @@ class Window(QMainWindow):
 
     def _show_page(self, page: QWidget) -> None:
         self.pages.setCurrentWidget(page)
-        is_open = page is not self.empty
+        is_open = page is not self.empty and self._has_delivery()
         on_sheet = page is self.desk
         self.steps.setVisible(is_open)
-        self.to_sheet.setChecked(on_sheet)
-        is_reply = is_open and not on_sheet
-        self.to_reply.setChecked(is_reply)
+        is_reply = self._furnished and page is self.reply
+        for step in (self.to_sheet, self.to_parts, self.to_names, self.to_reply):
+            step.setChecked(False)  # the client's page is none of the steps: then none is marked
+        if self._furnished:
+            for step, of in (
+                (self.to_sheet, self.desk),
+                (self.to_parts, self.parts),
+                (self.to_names, self.names),
+                (self.to_reply, self.reply),
+            ):
+                step.setChecked(page is of)
         for widget in (self.show_button, self.sort_button, self.find_field):
             widget.setVisible(on_sheet)
         self.band.next.setText("Save the reply…" if is_reply else "Write the reply")
         for tally in self.band.tallies.values():
             tally.setVisible(is_open)
         self.band.next.setVisible(is_open)
+
+    def _has_delivery(self) -> bool:
+        return self._furnished and self.state.intake is not None
 
     def _keep_action(self, action: Action | None) -> None:
         self.keep(replace(self.sheet.proxy.filter, action=action, question=None))

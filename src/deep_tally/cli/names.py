@@ -83,8 +83,7 @@ def _renamed(intake: Intake, song: str) -> list[str]:
 
 def _pattern(said: str | None, intake: Intake, brief: Brief) -> str:
     """The pattern: of the command, else what was told of this delivery, else the brief's."""
-    told = recall_told(intake.source).pattern
-    return said or (told if told != DEFAULT_PATTERN else brief.names.pattern or DEFAULT_PATTERN)
+    return said if said is not None else recall_told(intake.source).pattern or brief.names.pattern or DEFAULT_PATTERN
 
 
 def _order(family_order: bool, intake: Intake) -> Order:

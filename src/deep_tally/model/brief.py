@@ -166,6 +166,36 @@ class Brief(_Part):
         return self.model_dump_json(by_alias=True, indent=2) + "\n"
 
 
+def with_value(brief: Brief, key: str, value: object) -> Brief:
+    """The brief with one line changed.
+
+    Parameters
+    ----------
+    brief : Brief
+    key : str
+        As in the document, with dots: "length.equal", "thresholds.headroom.tolerance_db".
+    value : object
+        JSON-ready: lists, texts, numbers, None.
+
+    Raises
+    ------
+    BriefRefused
+        The value cannot be used there.
+    """
+    document = brief.model_dump(mode="json", by_alias=True, exclude_unset=True)
+    first, dot, rest = key.partition(".")
+    if dot:
+        inner = dict(document.get(first) or {})
+        if value is None and first == "thresholds":
+            inner.pop(rest, None)  # back to the default
+        else:
+            inner[rest] = value
+        document[first] = inner
+    else:
+        document[first] = value
+    return parse_brief(json.dumps(document), subject="The brief")
+
+
 DEFAULT_BRIEF = Brief.model_validate({"schema": SCHEMA})
 
 

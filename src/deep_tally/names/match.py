@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 
 from deep_tally.model.brief import Part
 from deep_tally.model.names import ParsedName
@@ -70,6 +71,7 @@ def match_parts(
     return tuple(matched)
 
 
+@lru_cache(maxsize=20_000)
 def score(asked: ParsedName, name: ParsedName, vocabulary: Vocabulary) -> float:
     """How sure a file's name stands for an asked part, 0 to 1."""
     value = _of_part(asked, name, vocabulary) * (name.confidence or 1.0)

@@ -383,6 +383,11 @@ def _claim_rest(work: _Work, context: Context) -> None:
 
 def shared_prefix(stems: Iterable[str]) -> str:
     """The beginning of whole words that at least three names and four of five share, numbers left out."""
+    return _shared_prefix(tuple(stems))
+
+
+@lru_cache(maxsize=64)
+def _shared_prefix(stems: tuple[str, ...]) -> str:
     begun = [_without_number(stem) for stem in stems]
     if len(begun) < _PREFIX_LEAST:
         return ""

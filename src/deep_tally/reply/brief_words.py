@@ -81,8 +81,8 @@ LINES: tuple[Line, ...] = (
         "Levels",
         _of(headroom="with headroom", untouched="untouched", as_rough_mix="as in the rough mix"),
     ),
-    Line("peak_window_dbfs", "Levels", "Peaks"),
-    Line("rms_window_dbfs", "Levels", "RMS"),
+    Line("peak_window_dbfs", "Levels", "Peaks, dBFS"),
+    Line("rms_window_dbfs", "Levels", "RMS, dBFS"),
     Line("length.equal", "Length", "One length for all"),
     Line("length.whole_bars", "Length", "Whole bars"),
     Line("length.tail_seconds", "Length", "Silence at the end"),
@@ -124,6 +124,8 @@ def value_of(brief: Brief, key: str) -> object:
 def is_asked(brief: Brief, key: str) -> bool:
     """Whether the brief asks anything in this line: what is not asked has nothing to meet."""
     value = value_of(brief, key)
+    if key in ("rates", "containers"):
+        return True  # none named asks for one rate, and for lossless files
     if key in ("length.trimmed_ends", "levels") or value in (None, False, (), "either"):
         return False
     return not (key == "length.equal" and brief.length.trimmed_ends)

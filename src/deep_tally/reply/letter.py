@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from types import MappingProxyType
 
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
@@ -35,7 +36,12 @@ _NUMBER_WORDS = (
 
 
 def write_letter(
-    delivery: Delivery, *, engineer: str = "", client: str = "", left_out: frozenset[str] = frozenset()
+    delivery: Delivery,
+    *,
+    engineer: str = "",
+    client: str = "",
+    left_out: frozenset[str] = frozenset(),
+    renamed: Mapping[str, str] = MappingProxyType({}),
 ) -> Page:
     """The reply to a delivery.
 
@@ -47,12 +53,16 @@ def write_letter(
         Names for the greeting and the end; may be empty.
     left_out : frozenset of str
         Keys of the requests (`Task.key`) that are not to be asked.
+    renamed : mapping of old to new name
+        What the files are called in the ready copy, to be listed; none are when it is empty.
     """
     requests = [r for r in group_requests(delivery.findings) if r.task.key not in left_out]
-    return Page(tuple(_blocks(delivery, requests, engineer.strip(), client.strip())))
+    return Page(tuple(_blocks(delivery, requests, engineer.strip(), client.strip(), renamed)))
 
 
-def _blocks(delivery: Delivery, requests: list[Request], engineer: str, client: str) -> Iterator[Block]:
+def _blocks(
+    delivery: Delivery, requests: list[Request], engineer: str, client: str, renamed: Mapping[str, str]
+) -> Iterator[Block]:
     speaker = Speaker(delivery)
     titles = [f"“{readable(t)}”" for s in delivery.sets if (t := s.facts.title)]
     yield Block("title", f"Your files for {listed(titles)}" if titles else "Your files")
@@ -70,6 +80,11 @@ def _blocks(delivery: Delivery, requests: list[Request], engineer: str, client: 
             yield from _request(request, number, delivery, speaker)
     yield from _mended(delivery, speaker)
     yield from _fine(delivery, speaker)
+    if renamed:
+        yield Block("section", "What your files are called here")
+        yield Block("text", "Your files keep their names; so that we mean the same, this is what my copies are called:")
+        for old, new in renamed.items():
+            yield Block("item", readable(f"{old} → {new}"))
     yield Block("text", f"Best wishes, {engineer}" if engineer else "Best wishes")
 
 

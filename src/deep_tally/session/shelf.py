@@ -17,6 +17,7 @@ from deep_tally.model.errors import BriefRefused, CannotWrite
 from deep_tally.whole import write_whole
 
 _DEFAULT = "default.txt"
+_UNSAVED = "unsaved.brief"
 _PART_LIST = "part_lists"
 
 
@@ -128,6 +129,29 @@ class Shelf:
             return self.find((self._folder / _DEFAULT).read_text("utf-8").strip())
         except (OSError, UnicodeDecodeError, BriefRefused):
             return DEFAULT_BRIEF
+
+    @property
+    def unsaved(self) -> Brief | None:
+        """The changed brief that was in force when a window closed last; None where there was none."""
+        try:
+            return read_brief(self._folder / _UNSAVED)
+        except BriefRefused:
+            return None
+
+    def keep_unsaved(self, brief: Brief | None) -> None:
+        """Keep a changed brief for the next window; None forgets it.
+
+        Raises
+        ------
+        CannotWrite
+            The data folder cannot be written.
+        """
+        path = self._folder / _UNSAVED
+        if brief is not None:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            write_whole(brief.to_json(), path)
+        else:
+            path.unlink(missing_ok=True)
 
     def pick_default(self, name: str) -> None:
         """Make a brief the default.

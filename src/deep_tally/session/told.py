@@ -15,7 +15,7 @@ from typing import Any
 from platformdirs import user_data_path
 
 from deep_tally.model.errors import CannotWrite, WordRefused
-from deep_tally.names.plan import DEFAULT_PATTERN, Order
+from deep_tally.names.plan import Order
 from deep_tally.names.vocabulary import Vocabulary, shipped
 from deep_tally.whole import write_whole
 
@@ -32,15 +32,16 @@ class Told:
         Which asked parts a file stands for; empty for "none of them".
     names : mapping of path to str
         New names the user wrote, without ending.
-    pattern, order
-        Of the rename plan.
+    pattern : str or None
+        Of the rename plan; None takes the brief's.
+    order : "delivered" or "family"
     in_reply : bool
         Whether the reply lists the new names.
     """
 
     parts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     names: Mapping[str, str] = field(default_factory=dict)
-    pattern: str = DEFAULT_PATTERN
+    pattern: str | None = None
     order: Order = "delivered"
     in_reply: bool = False
 
@@ -73,7 +74,7 @@ def recall_told(source: Path) -> Told:
         return Told(
             parts={str(p): tuple(map(str, v)) for p, v in data.get("parts", {}).items()},
             names={str(p): str(v) for p, v in data.get("names", {}).items()},
-            pattern=str(data.get("pattern", DEFAULT_PATTERN)),
+            pattern=str(data["pattern"]) if data.get("pattern") is not None else None,
             order=order,
             in_reply=bool(data.get("in_reply", False)),
         )

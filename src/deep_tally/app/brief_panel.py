@@ -1,0 +1,253 @@
+"""The brief beside the sheet: each line says what is asked and, next to it, what came."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.brief_editors import Editor, Switch, ThresholdEditor, make_editor
+from deep_tally.app.theme import Theme, font
+from deep_tally.check.came import Came, what_came
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import Delivery
+from deep_tally.model.thresholds import THRESHOLDS
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.brief_words import GROUPS, LINES, Line, came_words, is_asked
+from deep_tally.reply.numbers import count, listed
+
+WIDTH = 388
+_CAME_WIDTH = 70
+_HINTS = {
+    "Printed in": "No file can show these: they go on the client's page.",
+}
+
+
+class BriefPanel(QWidget):
+    """The panel. `edited` tells (key, value, words) of a line; `misses` the files that do not meet one."""
+
+    edited = Signal(str, object, str)
+    misses = Signal(str, tuple)
+    parts_wanted = Signal()
+    closed = Signal()
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._brief: Brief | None = None
+        self.editors: dict[str, Editor] = {}
+        self.came: dict[str, QPushButton] = {}
+        self.thresholds: dict[str, ThresholdEditor] = {}
+        self._labels: list[QLabel] = []
+        self.name_button = QPushButton()
+        self.name_button.setProperty("look", "title")
+        self.name_button.setFont(font(17, 700))
+        self.name_button.setToolTip("Choose, save or share a brief (Alt+B)")
+        self.name_button.setShortcut("Alt+B")
+        self.name_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.menu = QMenu("Brief", self)
+        self.name_button.setMenu(self.menu)
+        self.changed = QLabel()
+        self.page_button = QPushButton("The client's page")
+        self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+5)")
+        close = QPushButton("×")
+        close.setProperty("look", "quiet")
+        close.setFixedWidth(30)
+        close.setToolTip("Close the brief (Ctrl+B)")
+        close.setAccessibleName("Close the brief")
+        close.clicked.connect(self.closed)
+        top = QHBoxLayout()
+        top.setContentsMargins(12, 8, 8, 0)
+        top.addWidget(self.name_button, 1)
+        top.addWidget(close)
+        under = QHBoxLayout()
+        under.setContentsMargins(20, 4, 16, 8)
+        under.addWidget(self.changed, 1)
+        under.addWidget(self.page_button)
+        self._grid = QGridLayout()
+        self._grid.setContentsMargins(20, 0, 12, 16)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(4)
+        self._grid.setColumnMinimumWidth(0, 100)
+        self._grid.setColumnStretch(1, 1)
+        self._grid.setColumnMinimumWidth(2, _CAME_WIDTH)
+        self._row = 0
+        self._add_lines()
+        self._add_thresholds_button()
+        inside = QWidget()
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(self._grid)
+        column.addStretch()
+        self.pane = QScrollArea()
+        self.pane.setWidget(inside)
+        self.pane.setWidgetResizable(True)
+        self.pane.setFrameShape(QFrame.Shape.NoFrame)
+        self.pane.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.pane.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addLayout(top)
+        whole.addLayout(under)
+        whole.addWidget(self.pane, 1)
+        self.setFixedWidth(WIDTH)
+        self.setObjectName("brief")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        theme.changed.connect(self._colour)
+        self._colour()
+
+    # -- building -----------------------------------------------------------------------------
+
+    def _add_lines(self) -> None:
+        for group in GROUPS:
+            head = QLabel(group)
+            head.setFont(font(13, 700))
+            head.setContentsMargins(0, 12, 0, 2)
+            self._grid.addWidget(head, self._row, 0, 1, 3)
+            self._row += 1
+            if group in _HINTS:
+                self._grid.addWidget(self._soft(_HINTS[group]), self._row, 0, 1, 3)
+                self._row += 1
+            for line in (line for line in LINES if line.group == group):
+                self._add_line(line)
+
+    def _add_line(self, line: Line) -> None:
+        came = QPushButton()
+        came.setProperty("look", "came")
+        came.clicked.connect(lambda checked=False, key=line.key: self._tell_misses(key))
+        self.came[line.key] = came
+        if line.key == "parts":
+            self.parts_button = QPushButton("none")
+            self.parts_button.setToolTip("The asked parts and the files that came for them (Ctrl+2)")
+            self.parts_button.clicked.connect(self.parts_wanted)
+            editor: QWidget = self.parts_button
+        else:
+            made = make_editor(line)
+            made.edited.connect(lambda value, line=line: self.edited.emit(line.key, value, f"Brief: {line.label}"))
+            self.editors[line.key] = editor = made
+        if isinstance(editor, Switch):
+            self._grid.addWidget(editor, self._row, 0, 1, 2)
+        else:
+            label = QLabel(line.label)
+            label.setBuddy(editor)
+            label.setWordWrap(True)
+            self._grid.addWidget(label, self._row, 0)
+            self._grid.addWidget(editor, self._row, 1, 1, 2 if line.is_unseen else 1)
+        if line.is_unseen:
+            came.hide()
+        else:
+            self._grid.addWidget(came, self._row, 2)
+        self._row += 1
+
+    def _soft(self, words: str) -> QLabel:
+        label = QLabel(words)
+        label.setFont(font(12))
+        label.setWordWrap(True)
+        self._labels.append(label)
+        return label
+
+    def _add_thresholds_button(self) -> None:
+        self.finer = QPushButton("Finer points")
+        self.finer.setProperty("look", "quiet")
+        self.finer.setCheckable(True)
+        self.finer.setToolTip("Every threshold of the checks")
+        self.finer.toggled.connect(self._show_thresholds)
+        self._grid.addWidget(self.finer, self._row, 0, 1, 2, Qt.AlignmentFlag.AlignLeft)
+        self._row += 1
+        self._finer_row = self._row
+
+    def _show_thresholds(self, shown: bool) -> None:
+        """The thresholds are made when they are first looked at: there are many, and few look."""
+        if shown and not self.thresholds:
+            for name, threshold in THRESHOLDS.items():
+                question, _, what = name.partition(".")
+                label = QLabel(f"{question}: {what.replace('_', ' ').replace('.', ' ')}")
+                label.setWordWrap(True)
+                label.setToolTip(f"{name}\nDefault {threshold.default:g} {threshold.unit}; {threshold.source}")
+                editor = ThresholdEditor(name)
+                editor.edited.connect(
+                    lambda value, name=name: self.edited.emit(f"thresholds.{name}", value, f"Brief: {name}")
+                )
+                label.setBuddy(editor)
+                unit = self._soft(threshold.unit)
+                self.thresholds[name] = editor
+                self._grid.addWidget(label, self._row, 0)
+                self._grid.addWidget(editor, self._row, 1)
+                self._grid.addWidget(unit, self._row, 2)
+                self._row += 1
+            self._colour()
+        for row in range(self._finer_row, self._row):
+            for column in range(3):
+                item = self._grid.itemAtPosition(row, column)
+                if item is not None and (widget := item.widget()) is not None:
+                    widget.setVisible(shown)
+        if self._brief is not None:
+            for editor in self.thresholds.values():
+                editor.show_brief(self._brief)
+
+    # -- showing ------------------------------------------------------------------------------
+
+    def show_brief(self, brief: Brief, *, changed: bool) -> None:
+        """Show what is asked."""
+        self._brief = brief
+        self.name_button.setText(f" {readable(brief.name)}  ▾".replace("&", "&&"))
+        self.name_button.setAccessibleName(f"Brief: {readable(brief.name)}")
+        self.changed.setText("Changed, not saved" if changed else "")
+        for editor in (*self.editors.values(), *self.thresholds.values()):
+            editor.show_brief(brief)
+        self.parts_button.setText(count(len(brief.parts), "part") if brief.parts else "none")
+
+    def show_delivery(self, delivery: Delivery | None, brief: Brief) -> None:
+        """Show what came for each line; nothing while it is not known."""
+        came: Mapping[str, Came] = what_came(delivery, brief) if delivery is not None else {}
+        self._misses = {key: c.misses for key, c in came.items()}
+        for key, button in self.came.items():
+            told = came.get(key)
+            asked = is_asked(brief, key)
+            # What came along unasked is worth knowing too.
+            is_told = told is not None and (asked or (key.startswith("needs.") and told.met > 0))
+            button.setText(came_words(told) if told is not None and is_told else "")
+            is_open = told is not None and asked and not told.is_met
+            self._mark(button, "open" if is_open else "")
+            button.setEnabled(bool(is_open and told is not None and told.unit == "file"))
+            label = next(line.label for line in LINES if line.key == key)
+            button.setAccessibleName(f"{label}: {button.text() or 'nothing to meet'}")
+            tip = ""
+            if is_open and told is not None:
+                names = listed([readable(m.rpartition("/")[2]) for m in told.misses], most=8)
+                tip = f"Not met by {names}." + (" Press to see only these." if told.unit == "file" else "")
+            button.setToolTip(tip)
+
+    def _mark(self, button: QPushButton, state: str) -> None:
+        if button.property("state") != state:
+            button.setProperty("state", state)
+            button.style().unpolish(button)
+            button.style().polish(button)
+
+    def _tell_misses(self, key: str) -> None:
+        label = next(line.label for line in LINES if line.key == key)
+        self.misses.emit(label, self._misses.get(key, ()))
+
+    def focus_first(self) -> None:
+        """Go to the first line."""
+        self.name_button.setFocus()
+
+    def _colour(self) -> None:
+        c = self._theme.colours
+        self.setStyleSheet(f"#brief {{ background: {c.raised}; border-left: 1px solid {c.rule}; }}")
+        self.changed.setStyleSheet(f"color: {c.soft}")
+        for label in self._labels:
+            label.setStyleSheet(f"color: {c.soft}")

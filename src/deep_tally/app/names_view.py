@@ -1,0 +1,366 @@
+"""The rename plan: a pattern, and for every file its old and its new name. Nothing of the client's is renamed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.marks import draw_shape
+from deep_tally.app.name_ink import draw_name
+from deep_tally.app.settings import Settings
+from deep_tally.app.theme import Theme, font
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import Delivery
+from deep_tally.model.errors import DeepTallyError, PatternRefused
+from deep_tally.model.findings import Action
+from deep_tally.model.names import ParsedName
+from deep_tally.names.pattern import BYTES_MOST, FIELDS
+from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, numbered_apart, to_csv
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.name_words import name_labels
+from deep_tally.reply.numbers import count, listed
+from deep_tally.session.told import Told
+from deep_tally.whole import write_whole
+
+Index = QModelIndex | QPersistentModelIndex
+_ROOT = QModelIndex()
+_OLD, _NEW, _WRONG = range(3)
+_HEADS = ("Name as it came", "Name in the ready copy", "What to look at")
+_ROW_HEIGHT = 28
+_ORDERS: tuple[tuple[str, Order], ...] = (("as delivered", "delivered"), ("by family", "family"))
+
+
+def plan_of(delivery: Delivery, told: Told, brief: Brief) -> tuple[Renamed, ...]:
+    """The rename plan of all songs.
+
+    Raises
+    ------
+    PatternRefused
+        No names can be made of the pattern.
+    """
+    pattern = pattern_of(told, brief)
+    plans: list[Renamed] = []
+    for song in delivery.sets:
+        plans += make_plan(
+            [t.path for t in song.asked],
+            song.names,
+            song.facts,
+            pattern=pattern,
+            order=told.order,
+            own=told.names,
+            longest=brief.names.longest,
+        )
+    return tuple(plans)
+
+
+def pattern_of(told: Told, brief: Brief) -> str:
+    """The pattern in force: what was told of this delivery, else the brief's."""
+    return told.pattern if told.pattern is not None else brief.names.pattern or DEFAULT_PATTERN
+
+
+class PlanModel(QAbstractTableModel):
+    """The plan as a table. `renamed` tells (path, new name without ending) when the user wrote one."""
+
+    renamed = Signal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.plan: tuple[Renamed, ...] = ()
+        self.names: Mapping[str, ParsedName] = {}
+
+    def show(self, plan: Sequence[Renamed], names: Mapping[str, ParsedName]) -> None:
+        """Show another plan; the place in it is kept where the files are the same."""
+        same = [r.path for r in plan] == [r.path for r in self.plan]
+        if not same:
+            self.beginResetModel()
+        self.plan, self.names = tuple(plan), names
+        if not same:
+            self.endResetModel()
+        elif self.plan:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.plan) - 1, len(_HEADS) - 1))
+
+    def rowCount(self, parent: Index = _ROOT) -> int:
+        return 0 if parent.isValid() else len(self.plan)
+
+    def columnCount(self, parent: Index = _ROOT) -> int:
+        return 0 if parent.isValid() else len(_HEADS)
+
+    def flags(self, index: Index) -> Qt.ItemFlag:
+        flags = super().flags(index)
+        return flags | Qt.ItemFlag.ItemIsEditable if index.column() == _NEW else flags
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return _HEADS[section]
+        return None
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        renamed = self.plan[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return (readable(renamed.path), readable(renamed.new), trouble_words(renamed))[index.column()]
+        if role == Qt.ItemDataRole.EditRole and index.column() == _NEW:
+            return renamed.new.rpartition(".")[0] or renamed.new
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == _OLD and renamed.path in self.names:
+            return f"{readable(renamed.path)}\n\n{name_labels(self.names[renamed.path])}"
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == _NEW:
+            return "Written by you; Delete gives it back to the pattern" if renamed.is_own else "F2 to write your own"
+        if role == Qt.ItemDataRole.FontRole and index.column() == _NEW:
+            return font(13, 700 if renamed.is_own else 400)
+        return None
+
+    def setData(self, index: Index, value: Any, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        if role != Qt.ItemDataRole.EditRole or index.column() != _NEW:
+            return False
+        text, renamed = str(value).strip(), self.plan[index.row()]
+        if text != (renamed.new.rpartition(".")[0] or renamed.new):
+            self.renamed.emit(renamed.path, text)
+        return True
+
+
+def trouble_words(renamed: Renamed) -> str:
+    """What is wrong with a new name, or what it is worth to know of it."""
+    if renamed.trouble == "clash":
+        return f"the same name as {listed([readable(p.rpartition('/')[2]) for p in renamed.others], most=2)}"
+    if renamed.trouble == "empty":
+        return "no name is left: write one"
+    if renamed.trouble == "long":
+        stored = len(renamed.new.encode("utf-8", "surrogateescape"))
+        return f"too long: {count(len(renamed.new), 'character')}, {stored} of {BYTES_MOST} bytes"
+    return "written by you" if renamed.is_own else "stays as it is" if renamed.old == renamed.new else ""
+
+
+class _PlanDelegate(QStyledItemDelegate):
+    """Old names in ink as in the sheet; trouble in ink and bold."""
+
+    def __init__(self, model: PlanModel, theme: Theme, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._model, self._theme = model, theme
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        colours = self._theme.colours
+        rect: QRect = option.rect
+        view = self.parent()
+        current = isinstance(view, QTableView) and view.currentIndex().row() == index.row()
+        renamed = self._model.plan[index.row()]
+        painter.fillRect(rect, QColor(colours.raised if current else colours.ground))
+        if current and index.column() == _OLD:
+            focused = isinstance(view, QTableView) and view.hasFocus()
+            painter.fillRect(
+                QRect(rect.left(), rect.top(), 5, rect.height()), QColor(colours.fix if focused else colours.ink)
+            )
+        area = QRectF(rect).adjusted(12, 0, -8, 0)
+        if index.column() == _OLD and renamed.path in self._model.names:
+            draw_name(painter, area, self._model.names[renamed.path], colours, after_number=False)
+        else:
+            troubled = bool(renamed.trouble)
+            quiet = index.column() == _WRONG and not troubled
+            painter.setFont(font(13, 700 if (troubled or (renamed.is_own and index.column() == _NEW)) else 400))
+            if troubled and index.column() == _WRONG:
+                draw_shape(painter, Action.FIX, QPointF(area.left() + 5, area.center().y()), 9, QColor(colours.fix))
+                area.setLeft(area.left() + 16)
+            painter.setPen(QColor(colours.fix if troubled else colours.soft if quiet else colours.ink))
+            text = painter.fontMetrics().elidedText(str(index.data()), Qt.TextElideMode.ElideRight, int(area.width()))
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, text)
+        painter.fillRect(QRect(rect.left(), rect.bottom(), rect.width(), 1), QColor(colours.rule))
+
+
+class _PlanTable(QTableView):
+    """Delete gives a name back to the pattern."""
+
+    given_back = Signal(str)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        model = self.model()
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and isinstance(model, PlanModel):
+            for index in self.selectionModel().selectedRows():
+                self.given_back.emit(model.plan[index.row()].path)
+            return
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
+            self.edit(self.currentIndex().siblingAtColumn(_NEW))
+            return
+        super().keyPressEvent(event)
+
+
+class NamesView(QWidget):
+    """Everything about new names. `told` tells (what is told now, words); `said` one sentence."""
+
+    told = Signal(object, str)
+    said = Signal(str)
+
+    def __init__(self, theme: Theme, settings: Settings) -> None:
+        super().__init__()
+        self._theme, self._settings = theme, settings
+        self._delivery: Delivery | None = None
+        self._told = Told()
+        self._brief: Brief | None = None
+        self.pattern = QLineEdit()
+        self.pattern.setAccessibleName("Pattern for new names")
+        self.pattern.setMinimumWidth(320)
+        self.pattern.textEdited.connect(self._edit_pattern)
+        self.fields = QPushButton("Add a &field")
+        menu = QMenu(self)
+        for name, words in FIELDS.items():
+            menu.addAction(f"{{{name}}}   {words}", self._inserter(name))
+        self.fields.setMenu(menu)
+        self.order = QComboBox()
+        self.order.setAccessibleName("Order")
+        self.order.addItems([words for words, _ in _ORDERS])
+        self.order.activated.connect(self._choose_order)
+        self.apart = QPushButton("Number e&qual names")
+        self.apart.setToolTip("Give each of the files that would share a name a figure of its own")
+        self.apart.clicked.connect(self._number_apart)
+        self.csv = QPushButton("Save as &CSV…")
+        self.csv.clicked.connect(self.save_csv)
+        self.in_reply = QCheckBox("&List them in the reply")
+        self.in_reply.clicked.connect(lambda on: self._tell(replace(self._told, in_reply=on), "New names in the reply"))
+        self.trouble = QLabel()
+        self.trouble.setWordWrap(True)
+        self.trouble.setFont(font(13, 600))
+        self.summary = QLabel()
+        self.model = PlanModel()
+        self.table = _PlanTable()
+        self.table.setModel(self.model)
+        self.table.setAccessibleName("New names: a row per file")
+        self.table.setItemDelegate(_PlanDelegate(self.model, theme, self.table))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().hide()
+        self.table.verticalHeader().setDefaultSectionSize(_ROW_HEIGHT)
+        self.table.setEditTriggers(
+            QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed
+        )
+        header = self.table.horizontalHeader()
+        header.setHighlightSections(False)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column in range(len(_HEADS)):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.table.given_back.connect(lambda path: self._rename(path, ""))
+        self.model.renamed.connect(self._rename)
+        self._lay_out()
+        theme.changed.connect(self._colour)
+        self._colour()
+
+    def _lay_out(self) -> None:
+        label = QLabel("&Pattern")
+        label.setBuddy(self.pattern)
+        order = QLabel("&Order")
+        order.setBuddy(self.order)
+        top = QHBoxLayout()
+        top.setSpacing(8)
+        for widget in (label, self.pattern, self.fields, order, self.order):
+            top.addWidget(widget)
+        top.addStretch()
+        under = QHBoxLayout()
+        under.setSpacing(12)
+        under.addWidget(self.summary, 1)
+        under.addWidget(self.in_reply)
+        under.addWidget(self.apart)
+        under.addWidget(self.csv)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(24, 12, 24, 12)
+        whole.setSpacing(8)
+        whole.addLayout(top)
+        whole.addWidget(self.trouble)
+        whole.addLayout(under)
+        whole.addWidget(self.table, 1)
+
+    def show_all(self, delivery: Delivery, told: Told, brief: Brief) -> None:
+        """Show the plan of a delivery."""
+        self._delivery, self._told, self._brief = delivery, told, brief
+        pattern = pattern_of(told, brief)
+        if self.pattern.text() != pattern:
+            self.pattern.setText(pattern)
+        self.order.setCurrentIndex([order for _, order in _ORDERS].index(told.order))
+        self.in_reply.setChecked(told.in_reply)
+        self._fill()
+
+    def _fill(self) -> None:
+        if self._delivery is None or self._brief is None:
+            return
+        try:
+            plan = plan_of(self._delivery, self._told, self._brief)
+        except PatternRefused as refused:
+            self.trouble.setText(f"{refused} The names below are those of the last pattern that could be used.")
+            self.trouble.show()
+            return
+        self.trouble.hide()
+        names = {path: name for song in self._delivery.sets for path, name in song.names.items()}
+        self.model.show(plan, names)
+        wrong = sum(bool(r.trouble) for r in plan)
+        changed = sum(r.old != r.new for r in plan)
+        told = f"{count(changed, 'name')} of {len(plan)} change in the ready copy; the client's files keep theirs."
+        self.summary.setText(f"{count(wrong, 'name')} cannot be used yet.  {told}" if wrong else told)
+        self.apart.setEnabled(any(r.trouble == "clash" for r in plan))
+
+    def _edit_pattern(self, text: str) -> None:
+        self._tell(replace(self._told, pattern=text), "Pattern of names")
+
+    def _choose_order(self, index: int) -> None:
+        self._tell(replace(self._told, order=_ORDERS[index][1]), "Order of names")
+
+    def _inserter(self, field: str) -> Callable[[], None]:
+        return lambda: self._insert(field)
+
+    def _insert(self, field: str) -> None:
+        self.pattern.insert(f"{{{field}}}")
+        self._edit_pattern(self.pattern.text())
+        self.pattern.setFocus()
+
+    def _rename(self, path: str, name: str) -> None:
+        self._tell(self._told.with_name(path, name or None), f"Name of {readable(path.rpartition('/')[2])}")
+
+    def _number_apart(self) -> None:
+        own = numbered_apart(self.model.plan)
+        self._tell(replace(self._told, names={**self._told.names, **own}), "Equal names numbered")
+
+    def _tell(self, told: Told, words: str) -> None:
+        self.told.emit(told, words)
+
+    def save_csv(self) -> None:
+        """Ask where, and save the plan as CSV."""
+        proposed = self._settings.folder("reply") / "Names.csv"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the names as CSV", str(proposed), "CSV (*.csv)")
+        if chosen:
+            self.save_csv_to(Path(chosen))
+
+    def save_csv_to(self, path: Path) -> None:
+        """Save the plan as CSV, and say what happened."""
+        files = [self._delivery.source / t.path for t in self._delivery.tracks] if self._delivery is not None else []
+        try:
+            write_whole(to_csv(self.model.plan), path, client_files=files)
+        except DeepTallyError as error:
+            self.said.emit(str(error))
+            return
+        self._settings.set_folder("reply", path.parent)
+        self.said.emit(f"Saved: {path}")
+
+    def _colour(self) -> None:
+        c = self._theme.colours
+        self.trouble.setStyleSheet(f"color: {c.fix}")
+        self.summary.setStyleSheet(f"color: {c.soft}")
+        self.table.viewport().update()
