@@ -73,6 +73,7 @@ class _CalmSpin(QDoubleSpinBox):
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setKeyboardTracking(False)
+        self.lineEdit().setTextMargins(4, 0, 2, 0)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if self.hasFocus():
@@ -205,6 +206,7 @@ class Whole(Editor):
         self.box = QSpinBox()
         self.box.setRange(low, high)
         self.box.setKeyboardTracking(False)
+        self.box.lineEdit().setTextMargins(4, 0, 2, 0)
         self.box.setSuffix(" characters")
         self.box.valueChanged.connect(lambda value: self.edited.emit(value))
         self.take(self.box)

@@ -87,6 +87,7 @@ class BriefPanel(QWidget):
         self._add_lines()
         self._add_thresholds_button()
         inside = QWidget()
+        inside.setObjectName("lines")
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(self._grid)
@@ -222,7 +223,7 @@ class BriefPanel(QWidget):
             button.setText(came_words(told) if told is not None and is_told else "")
             is_open = told is not None and asked and not told.is_met
             self._mark(button, "open" if is_open else "")
-            button.setEnabled(bool(is_open and told is not None and told.unit == "file"))
+            button.setEnabled(bool(is_open and told is not None and told.unit in ("file", "part")))
             label = next(line.label for line in LINES if line.key == key)
             button.setAccessibleName(f"{label}: {button.text() or 'nothing to meet'}")
             tip = ""
@@ -238,6 +239,9 @@ class BriefPanel(QWidget):
             button.style().polish(button)
 
     def _tell_misses(self, key: str) -> None:
+        if key == "parts":
+            self.parts_wanted.emit()
+            return
         label = next(line.label for line in LINES if line.key == key)
         self.misses.emit(label, self._misses.get(key, ()))
 
@@ -247,7 +251,10 @@ class BriefPanel(QWidget):
 
     def _colour(self) -> None:
         c = self._theme.colours
-        self.setStyleSheet(f"#brief {{ background: {c.raised}; border-left: 1px solid {c.rule}; }}")
+        self.setStyleSheet(
+            f"#brief {{ background: {c.raised}; border-left: 1px solid {c.rule}; }}"
+            f" #lines {{ background: {c.raised}; }}"
+        )
         self.changed.setStyleSheet(f"color: {c.soft}")
         for label in self._labels:
             label.setStyleSheet(f"color: {c.soft}")

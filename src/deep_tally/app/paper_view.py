@@ -38,12 +38,13 @@ class PaperView(QWidget):
         self._page_text = PageText(self.text.document())
         self._name = ""
         self.words = QLabel("What to send, for the client: it follows the brief.")
-        self.back = self._button("Back to the sheet", "Esc", self.left.emit)
+        self.back = self._button("Back", "Back to the sheet (Esc)", self.left.emit)
         self.copy = self._button("Copy as text", "Copy the whole page as plain text", self.copy_text)
         self.save = self._button("Save the page…", "As PDF, web page, text or Markdown", self.save_as)
         self.save.setProperty("look", "main")
         line = QHBoxLayout()
         line.setContentsMargins(0, 8, 0, 8)
+        line.setSpacing(8)
         line.addWidget(self.words)
         line.addStretch()
         for button in (self.back, self.copy, self.save):

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QMimeData, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDragMoveEvent, QDropEvent, QIcon, QKeyEvent, QPainter, QPixmap
+from PySide6.QtCore import QByteArray, QMimeData, QModelIndex, QPersistentModelIndex, QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QDragMoveEvent, QDropEvent, QIcon, QKeyEvent, QPainter, QPalette, QPixmap
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -18,6 +18,8 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -75,6 +77,17 @@ def sure_words(match: Match) -> str:
     )
 
 
+class _OwnColours(QStyledItemDelegate):
+    """A chosen row keeps the colours of its words: they say who must act."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+        super().initStyleOption(option, index)
+        palette = option.palette
+        brush = index.data(Qt.ItemDataRole.ForegroundRole) or palette.brush(QPalette.ColorRole.Text)
+        palette.setBrush(QPalette.ColorRole.HighlightedText, brush)
+        option.palette = palette
+
+
 class PartTree(QTreeWidget):
     """Asked parts with their files. `dropped` tells (paths, part); `taken_out` (path, part)."""
 
@@ -92,6 +105,7 @@ class PartTree(QTreeWidget):
         self.setAcceptDrops(True)
         self.setDropIndicatorShown(True)
         self.setUniformRowHeights(True)
+        self.setItemDelegate(_OwnColours(self))
         self.setIndentation(24)
         self.setIconSize(QSize(14, 14))
         self.setRootIsDecorated(False)
@@ -263,17 +277,23 @@ class PartsView(QWidget):
         top.addWidget(self.summary, 1)
         top.addWidget(self.offer)
         top.addWidget(self.lists)
-        editor = QHBoxLayout()
-        editor.setSpacing(6)
-        editor.addWidget(self.part, 3)
-        editor.addWidget(self.forms, 2)
-        for widget in (self.channels, self.printed, self.put, self.remove):
-            editor.addWidget(widget)
+        what = QHBoxLayout()
+        what.setSpacing(6)
+        what.addWidget(self.part, 3)
+        what.addWidget(self.forms, 2)
+        what.addWidget(self.channels)
+        how = QHBoxLayout()
+        how.setSpacing(6)
+        how.addWidget(self.printed)
+        how.addStretch()
+        how.addWidget(self.put)
+        how.addWidget(self.remove)
         left = QVBoxLayout()
         left.setSpacing(8)
         left.addLayout(top)
         left.addWidget(self.tree, 1)
-        left.addLayout(editor)
+        left.addLayout(what)
+        left.addLayout(how)
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addWidget(self.rest)

@@ -43,6 +43,7 @@ from deep_tally.app.rows import (
     tooltip,
 )
 from deep_tally.app.theme import Theme, font
+from deep_tally.model.delivery import Track
 from deep_tally.reply.words import Speaker
 
 Index = QModelIndex | QPersistentModelIndex
@@ -72,15 +73,11 @@ class SheetModel(QAbstractTableModel):
         self.heads = {column: heads(sheet, column) for column in Column}
         """What stands over each column; worked out once for a sheet, for it is painted many times."""
         self.length_head = length_head(sheet)
-        self.generation = 0
-        """Grows whenever findings or what was asked may have changed: with it, every drawing of a cell."""
         self._speaker: Speaker | None = None
 
-    def show(self, sheet: Sheet) -> None:
-        """Show another sheet; rows that keep their places are only repainted."""
+    def show(self, sheet: Sheet) -> bool:
+        """Show another sheet; rows that keep their places are only repainted. Tells whether they all do."""
         same = [r.track.path for r in sheet.rows] == [r.track.path for r in self.sheet.rows]
-        if not same or sheet.delivery is not self.sheet.delivery or sheet.brief is not self.sheet.brief:
-            self.generation += 1
         speaker = Speaker(sheet.delivery) if sheet.delivery is not None else None
         self.heads = {column: heads(sheet, column) for column in Column}
         self.length_head = length_head(sheet)
@@ -93,6 +90,7 @@ class SheetModel(QAbstractTableModel):
             self.beginResetModel()
             self.sheet, self._speaker = sheet, speaker
             self.endResetModel()
+        return same
 
     def row(self, index: Index) -> Row:
         """The row an index of this model points to."""
@@ -171,7 +169,7 @@ class CellDelegate(QStyledItemDelegate):
     def __init__(self, view: SheetView, model: SheetModel, proxy: SheetProxy, theme: Theme) -> None:
         super().__init__(view)
         self._model, self._proxy, self._theme = model, proxy, theme
-        self._pixmaps: OrderedDict[tuple[object, ...], QPixmap] = OrderedDict()
+        self._pixmaps: OrderedDict[tuple[object, ...], tuple[QPixmap, Track]] = OrderedDict()
         theme.changed.connect(self.forget)
 
     def forget(self) -> None:
@@ -219,24 +217,34 @@ class CellDelegate(QStyledItemDelegate):
     def _pixmap(self, index: Index, size: QSize, ratio: float) -> QPixmap:
         sheet = self._model.sheet
         row = self._model.row(self._proxy.mapToSource(index))
-        key: tuple[object, ...] = (row.track.path, index.column(), size.width(), size.height(), ratio)
-        key += (row.is_measured, self._model.generation)
-        if index.column() == Column.START_LENGTH:
-            # The shared axis and the common end move while files come in.
-            key += (sheet.axis_s, row.common.seconds)
-        pixmap = self._pixmaps.get(key)
+        column = Column(index.column())
+        key: tuple[object, ...] = (column, size.width(), size.height(), ratio, id(row.track), *_drawn(row, column))
+        if column is Column.START_LENGTH:
+            # The shared axis moves while files come in.
+            key += (sheet.axis_s, sheet.delivery is None)
+        elif column is Column.HEADROOM:
+            key += (sheet.brief.peak_window_dbfs,)
+        pixmap, _ = self._pixmaps.get(key, (None, None))
         if pixmap is None:
             pixmap = QPixmap(size * ratio)
             pixmap.setDevicePixelRatio(ratio)
             pixmap.fill(Qt.GlobalColor.transparent)
             painter = QPainter(pixmap)
             cell = CellPainter(painter, size.width(), size.height(), sheet, self._theme.colours)
-            cell.draw(row, Column(index.column()))
+            cell.draw(row, column)
             painter.end()
-            self._pixmaps[key] = pixmap
+            self._pixmaps[key] = pixmap, row.track  # which is kept, so that no other can come to have its identity
             if len(self._pixmaps) > _PIXMAPS_MOST:
                 self._pixmaps.popitem(last=False)
         return pixmap
+
+
+def _drawn(row: Row, column: Column) -> tuple[object, ...]:
+    """All of a row that a cell's drawing shows, besides its file's measures: what is the same is not drawn again."""
+    found = tuple((f.code, f.action, tuple(f.evidence_of(row.track.path).items())) for f in row.of(column))
+    if column is Column.NAME:
+        return found, row.track.path, row.gravest, row.title, row.is_alone, row.song, row.name, row.track.role
+    return found, row.track.path, row.is_measured, row.common, row.track.role
 
 
 class SheetHeader(QHeaderView):
@@ -348,9 +356,8 @@ class SheetView(QTableView):
     def show_sheet(self, sheet: Sheet) -> None:
         """Show another sheet, keeping the chosen files where they are still there."""
         path, chosen = self.current_path, self.selected_paths
-        before = self.sheet_model.generation
-        self.sheet_model.show(sheet)
-        if self.sheet_model.generation != before or not self.proxy.is_plain:
+        same = self.sheet_model.show(sheet)
+        if not same or not self.proxy.is_plain:
             self.proxy.invalidate()
             self.go_to(path, also=chosen)
 

@@ -79,7 +79,7 @@ class Window(QMainWindow):
         self.theme, self.settings = theme, settings
         self._replied: Delivery | None = None
         self._on_bench: tuple[Row | None, Delivery | None] = (None, None)
-        self._furnished = False
+        self._furnished = self._is_brief_open = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
@@ -96,10 +96,7 @@ class Window(QMainWindow):
         desk.setContentsMargins(0, 0, 0, 0)
         desk.setSpacing(0)
         desk.addWidget(self.songs)
-        self.beside = QHBoxLayout()
-        self.beside.setSpacing(0)
-        self.beside.addWidget(self.splitter, 1)
-        desk.addLayout(self.beside, 1)
+        desk.addWidget(self.splitter, 1)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.empty)
         self.pages.addWidget(self.desk)
@@ -110,7 +107,10 @@ class Window(QMainWindow):
         column.addWidget(self.band)
         column.addWidget(self._make_steps())
         column.addWidget(self._make_progress())
-        column.addWidget(self.pages, 1)
+        self.beside = QHBoxLayout()
+        self.beside.setSpacing(0)
+        self.beside.addWidget(self.pages, 1)
+        column.addLayout(self.beside, 1)
         column.addWidget(self._make_said())
         self.setCentralWidget(whole)
         self._make_menus()
@@ -166,8 +166,8 @@ class Window(QMainWindow):
         if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
         self._show_brief()
-        if self.settings.text("brief open") == "yes":
-            self.open_brief(True)
+        self._is_brief_open = self.settings.text("brief open") == "yes"
+        self.brief_button.setChecked(self._is_brief_open)
         self._furnished = True
 
     # -- building -----------------------------------------------------------------------------
@@ -644,6 +644,7 @@ class Window(QMainWindow):
     def _keep_misses(self, line: str, paths: tuple[str, ...]) -> None:
         from deep_tally.app.rows import Filter
 
+        self.show_sheet()
         self.keep(Filter(paths=frozenset(paths), line=line))
         self.sheet.setFocus()
 
@@ -651,9 +652,8 @@ class Window(QMainWindow):
 
     def open_brief(self, is_open: bool) -> None:
         """Open the brief beside the sheet, or close it."""
-        if is_open and self.pages.currentWidget() is not self.desk:
-            self.show_sheet()
         had_focus = self.brief_panel.isAncestorOf(self.focusWidget()) if self.focusWidget() else False
+        self._is_brief_open = is_open
         self.brief_panel.setVisible(is_open)
         self.brief_button.setChecked(is_open)
         self.settings.set_text("brief open", "yes" if is_open else "no")
@@ -661,11 +661,11 @@ class Window(QMainWindow):
             self._show_brief()
             self._show_came()
             self.brief_panel.focus_first()
-        elif had_focus:
-            self.sheet.setFocus()
+        elif had_focus and (page := self.pages.currentWidget()) is not None:
+            page.setFocus()
 
     def _toggle_brief(self) -> None:
-        self.open_brief(not self.brief_panel.isVisible())
+        self.open_brief(not self._is_brief_open)
 
     def _fill_brief_menu(self) -> None:
         menu, state = self.brief_panel.menu, self.state
@@ -767,7 +767,7 @@ class Window(QMainWindow):
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(state.intake, sheet)
         row = self.sheet.current_row
-        if (row, self.state.delivery) != self._on_bench:
+        if not _is_same(row, self._on_bench[0]) or (state.delivery is None) != (self._on_bench[1] is None):
             self._choose(row)
         # A delivery of thousands of files is filled in less often: at most an eighth of the time goes into it.
         self._refill.setInterval(max(_REFILL_MS, round((time.perf_counter() - begun) * 1000 * _REFILL_SHARE)))
@@ -874,6 +874,9 @@ class Window(QMainWindow):
         for step in (self.to_sheet, self.to_parts, self.to_names, self.to_reply):
             step.setChecked(False)  # the client's page is none of the steps: then none is marked
         if self._furnished:
+            # Nothing came yet that could be held against it; the client's page is made from it.
+            self.brief_panel.setVisible(self._is_brief_open and (self._has_delivery() or page is self.paper))
+            self._show_came()
             for step, of in (
                 (self.to_sheet, self.desk),
                 (self.to_parts, self.parts),
@@ -952,6 +955,13 @@ class Window(QMainWindow):
             self.settings.set_state("splitter", self.splitter.saveState())
             self.state.close()
         super().closeEvent(event)
+
+
+def _is_same(one: Row | None, other: Row | None) -> bool:
+    """Whether two rows are the same file with the same findings."""
+    if one is None or other is None:
+        return one is other
+    return one.track is other.track and one.findings == other.findings and one.common == other.common
 
 
 def _quiet(words: str, tip: str) -> QPushButton:

@@ -49,7 +49,7 @@ def _export_marks(song: SongSet, tracks: Sequence[Track], brief: Brief) -> Itera
         "writer",
         {t.path: tuple(text for label, text in t.format.said if label in _WRITER_LABELS) for t in tracks if t.format},
     )
-    yield "prefix", {t.path: (words_of(t.stem) or [""])[0] for t in tracks}
+    yield "prefix", {t.path: (words_of(t.stem) or ("",))[0] for t in tracks}
     written = {t.path: s for t in tracks if (s := song.modified_s.get(t.path))}
     if len(written) == len(tracks):
         yield "time", _by_time(written, brief.threshold("content.exports_apart_h") * 3600)

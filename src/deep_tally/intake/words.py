@@ -5,15 +5,17 @@ from __future__ import annotations
 import re
 import unicodedata
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 _WORD = re.compile(r"[^\W\d_]+", re.UNICODE)
 _LEADING_NUMBER = re.compile(r"^\s*(\d{1,3})(?=[\s_.\-)])[\s_.\-)]*")
 
 
-def words_of(text: str) -> list[str]:
+@lru_cache(maxsize=20_000)
+def words_of(text: str) -> tuple[str, ...]:
     """The words in a name, lower case, without figures and punctuation."""
-    return [w.casefold() for w in _WORD.findall(text)]
+    return tuple(w.casefold() for w in _WORD.findall(text))
 
 
 def stem_of(path: str) -> str:
