@@ -13,6 +13,8 @@ from PySide6.QtWidgets import QApplication
 from deep_tally.app.rows import Filter
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
+from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.session.told import Told
 
 
 def wait(done: Callable[[], object], seconds: float = 60.0) -> None:
@@ -56,6 +58,11 @@ def window(shared: Window) -> Window:
     # Shortcuts reach the active window only, and another test's window may have been that.
     shared.activateWindow()
     wait(shared.isActiveWindow)
+    shared.open_brief(False)
+    if shared.state.brief != DEFAULT_BRIEF:
+        shared.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
+    shared.state.put_told(Told())
+    shared.state.undo_stack.clear()
     shared.find_field.clear()
     shared.keep(Filter())
     shared.sheet.sort(0)

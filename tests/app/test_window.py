@@ -13,7 +13,9 @@ from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QAction, QDropEvent, QGuiApplication
 from PySide6.QtWidgets import (
     QAbstractButton,
+    QAbstractSpinBox,
     QApplication,
+    QComboBox,
     QDialog,
     QLabel,
     QLineEdit,
@@ -222,17 +224,18 @@ def test_a_bad_brief_is_refused_and_a_good_one_judges_anew_without_reading(
     path = tmp_path / "b.json"
     path.write_text('{"schema": 1, "bits_min": 3}')
     monkeypatch.setattr("deep_tally.app.window.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
-    window.brief_button.click()
+    window.choose_brief()
     assert "bits_min" in window.said.text()
     assert window.state.brief is before
     path.write_text('{"schema": 1, "name": "Low rate", "rates": [44100]}')
-    window.brief_button.click()
+    window.choose_brief()
     assert not window.state.is_measuring
     assert window.brief_button.text() == "Brief: Low rate"
     assert window.state.delivery is not None
     assert "rate.off-brief" in {f.code for f in window.state.delivery.findings}
-    path.write_text('{"schema": 1}')
-    window.brief_button.click()
+    window.state.undo_stack.undo()
+    assert window.state.brief is before
+    assert "rate.off-brief" not in {f.code for f in window.state.delivery.findings}
 
 
 # -- the sheet --------------------------------------------------------------------------------
@@ -374,9 +377,14 @@ def test_rows_are_walked_with_keys_and_copied_as_text(window: Window, qtbot: QtB
 
 
 def test_every_control_has_a_name_and_a_keyboard_way(window: Window) -> None:
+    window.open_brief(True)
+    window.brief_panel.finer.setChecked(True)
     nameless = []
+    kinds = (QAbstractButton, QLineEdit, QTextEdit, QComboBox, QAbstractSpinBox)
     for widget in window.findChildren(QWidget):
-        if isinstance(widget, (QAbstractButton, QLineEdit, QTextEdit)) and widget.isVisibleTo(window):
+        if widget.objectName() == "qt_spinbox_lineedit":
+            continue  # it is heard and reached as its box
+        if isinstance(widget, kinds) and widget.isVisibleTo(window):
             named = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
             reachable = widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.parent() is window.find_field
             if (not named and widget.parent() is not window.find_field) or not reachable:

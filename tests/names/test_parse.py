@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+import json
 import sys
+import unicodedata
+from importlib import resources
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from deep_tally.model.names import ParsedName
-from deep_tally.names.parse import NO_CONTEXT, Context, parse
-from deep_tally.names.vocabulary import shipped
+from deep_tally.model.delivery import SongFacts
+from deep_tally.model.errors import WordRefused
+from deep_tally.model.names import FAMILIES, ParsedName
+from deep_tally.names.parse import NO_CONTEXT, Context, parse, shared_prefix
+from deep_tally.names.read import read_names
+from deep_tally.names.vocabulary import LANGUAGES, shipped
 
 CORPUS = [
     line.split("\t")
@@ -80,3 +88,102 @@ def test_everything_else_in_a_name_is_understood(name: str, part: str, rest: str
     if parsed.part != (None if part == "-" else part):
         pytest.skip("its part is counted as missed above")
     assert told(parsed) == expected(rest)
+
+
+# -- in the light of the set ------------------------------------------------------------------
+
+
+def kinds(parsed: ParsedName) -> list[tuple[str, str]]:
+    return [(t.kind, parsed.stem[t.start : t.end]) for t in parsed.tokens]
+
+
+def test_the_songs_and_the_artists_names_are_known_again() -> None:
+    context = Context(title="Glass Harbour", artist="Mira Fell")
+    parsed = read("Mira Fell - Glass Harbour - Lead Vox", context)
+    assert kinds(parsed) == [("artist", "Mira Fell"), ("song", "Glass Harbour"), ("part", "Lead Vox")]
+    assert read("GlassHarbour_Kick", Context(title="Glass Harbour")).part == "kick drum"
+
+
+def test_a_title_that_is_a_part_is_no_title_where_nothing_else_is_said() -> None:
+    assert read("Piano", Context(title="Piano")).part == "piano"
+    assert read("Piano Strings", Context(title="Piano")).part == "strings"
+
+
+def test_a_bare_number_is_the_tempo_where_it_equals_it() -> None:
+    assert read("Loop 96", Context(tempo_bpm=96.0)).first("tempo") == "96"
+    assert read("Loop 96").first("tempo") is None
+
+
+def test_what_nearly_all_names_begin_with_is_the_song() -> None:
+    stems = ["01_Tidewrack_Kick", "02_Tidewrack_Snare", "03_Tidewrack_Bass", "04_Tidewrack_Vox", "05_Harp"]
+    assert shared_prefix(stems) == "tidewrack"
+    parsed = read(stems[0], Context(prefix="tidewrack"))
+    assert kinds(parsed) == [("number", "01"), ("song", "Tidewrack"), ("part", "Kick")]
+    assert shared_prefix(["Drums Kick", "Drums Snare"]) == ""  # two are no set
+    drums = read("Drums Kick", Context(prefix="drums"))
+    assert drums.values("song") == ()
+
+
+def test_names_of_a_set_are_read_together() -> None:
+    facts = SongFacts(title="Tidewrack", tempo_bpm=120.0)
+    names = read_names(["a/Tidewrack Kick 120.wav", "a/Tidewrack Vox L.wav"], facts)
+    assert names["a/Tidewrack Kick 120.wav"].first("tempo") == "120"
+    assert (names["a/Tidewrack Vox L.wav"].part, names["a/Tidewrack Vox L.wav"].side) == ("voice", "left")
+
+
+# -- what always holds ------------------------------------------------------------------------
+
+NAMES = st.one_of(st.text(max_size=60), st.lists(st.sampled_from([n for n, *_ in CORPUS]), max_size=3).map(" ".join))
+
+
+@given(NAMES)
+def test_tokens_lie_in_order_inside_the_name_and_never_overlap(name: str) -> None:
+    parsed = read(name)
+    ends = 0
+    for token in parsed.tokens:
+        assert ends <= token.start < token.end <= len(name)
+        ends = token.end
+    assert parsed.family in FAMILIES
+    assert (parsed.part is None) == (parsed.confidence == 0)
+    assert parsed.part is None or parsed.part in parsed.parts
+
+
+@pytest.mark.parametrize("name", [n for n, *_ in CORPUS])
+def test_separate_accents_are_read_like_composed_ones(name: str) -> None:
+    """Unicode normalisation forms after UAX #15, by Python's unicodedata."""
+    composed, apart = (read(unicodedata.normalize(form, name)) for form in ("NFC", "NFD"))
+    assert (apart.part, apart.side, apart.variants) == (composed.part, composed.side, composed.variants)
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_every_part_of_the_data_is_understood_by_its_own_name(language: str) -> None:
+    data = json.loads(resources.files("deep_tally.names").joinpath(f"words.{language}.json").read_text("utf-8"))
+    assert set(data["parts"]) <= set(FAMILIES)
+    for family, parts in data["parts"].items():
+        for part in parts:
+            parsed = read(part)
+            assert (parsed.part, parsed.family) == (part, family if language == "en" else parsed.family)
+
+
+# -- the user's own words ---------------------------------------------------------------------
+
+
+def test_the_users_words_are_understood_too() -> None:
+    own = shipped().with_words({"lead voice": ["ldx"], "theremin": ["thermn", "ghost saw"]})
+    assert parse("01 LDX dry", own).part == "lead voice"
+    assert (parse("Ghost_Saw 2", own).part, parse("Ghost_Saw 2", own).family) == ("theremin", "other")
+    assert read("01 LDX dry").part is None
+
+
+@pytest.mark.parametrize(
+    ("words", "match"),
+    [
+        ({"organ": ["pno"]}, "it stands for piano already, not for organ"),
+        ({"organ": ["xyl"], "piano": ["XYL"]}, "it stands for organ already, not for piano"),
+        ({"organ": ["..."]}, "it holds no word"),
+        ({"organ": ["a b c d e"]}, "it has 5 words"),
+    ],
+)
+def test_a_word_that_fits_two_parts_or_none_is_refused(words: dict[str, list[str]], match: str) -> None:
+    with pytest.raises(WordRefused, match=match):
+        shipped().with_words(words)

@@ -293,6 +293,7 @@ class Bench(QWidget):
         facts.setContentsMargins(24, 0, 8, 2)
         facts.addWidget(self.facts, 1)
         for button in (self.down, self.to_finding, self.whole):
+            button.setProperty("look", "small")
             facts.addWidget(button)
         left.addLayout(facts)
         wave = QHBoxLayout()

@@ -208,6 +208,7 @@ class ReplyView(QWidget):
     def _fill_list(self, delivery: Delivery) -> None:
         while (item := self._list.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
+                widget.hide()  # else it would stand as a window of its own for a moment
                 widget.setParent(None)
                 widget.deleteLater()
         requests = group_requests(delivery.findings)

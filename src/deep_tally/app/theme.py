@@ -186,6 +186,11 @@ def _style(c: Colours) -> str:
     QPushButton[look="quiet"]:hover {{ color: {c.ink}; background: {c.rule}; }}
     QPushButton[look="quiet"]:focus {{ border: 2px solid {c.fix}; padding: 3px 7px; }}
     QPushButton[look="quiet"]::menu-indicator {{ width: 0; }}
+    QPushButton[look="small"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
+        padding: 0 8px; }}
+    QPushButton[look="small"]:hover {{ color: {c.ink}; background: {c.rule}; }}
+    QPushButton[look="small"]:focus {{ border-color: {c.fix}; }}
+    QPushButton[look="small"]:checked {{ color: {c.ink}; background: {c.rule}; }}
     QPushButton[look="tab"] {{ background: transparent; border: 0; border-bottom: 2px solid transparent;
         border-radius: 0; color: {c.soft}; padding: 4px 2px 3px 2px; }}
     QPushButton[look="tab"]:hover {{ color: {c.ink}; }}

@@ -12,7 +12,7 @@ from deep_tally.names.read import parse_part
 from deep_tally.names.vocabulary import Vocabulary, shipped
 
 LEAST = 0.5
-_SAME, _OF_FAMILY, _GENERAL, _ALSO, _GROUP = 1.0, 0.7, 0.65, 0.7, 0.6
+_SAME, _OF_FAMILY, _GENERAL, _ALSO, _GROUP = 1.0, 0.7, 0.65, 0.85, 0.6
 _UNSAID = 0.25
 _NEAR_BEST = 0.2
 _ALIKE_LEAST = 85.0

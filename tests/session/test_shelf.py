@@ -1,0 +1,187 @@
+"""Briefs on the shelf, what was told of a delivery, and the user's own words: kept, found again, never in the way."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief, brief_schema, with_value
+from deep_tally.model.errors import BriefRefused, CannotWrite, WordRefused
+from deep_tally.names.parse import parse
+from deep_tally.session.shelf import Shelf, named_brief, part_lists, shipped_briefs
+from deep_tally.session.told import Told, add_word, keep_told, own_words, recall_told, vocabulary_at_hand
+
+
+def test_the_shipped_briefs_are_named_by_their_use_and_fulfil_the_schema() -> None:
+    briefs = shipped_briefs()
+    assert [b.scope for b in briefs] == ["every-track", "every-track", "groups", "mix", "every-track"]
+    assert len({b.name for b in briefs}) == len(briefs) == 5
+    for brief in briefs:
+        jsonschema.validate(json.loads(brief.to_json()), brief_schema())
+    archive = briefs[-1]
+    assert archive.needs.stamps
+    assert "AESTD1002" in archive.to_json()  # an unknown key is kept
+
+
+def test_a_brief_is_saved_found_replaced_and_taken_away() -> None:
+    shelf = Shelf()
+    mine = with_value(DEFAULT_BRIEF, "name", "Mine / yours")
+    path = shelf.save(mine)
+    assert shelf.find("Mine / yours") == mine
+    assert "Mine / yours" in shelf.names()
+    assert shelf.save(with_value(mine, "bits_min", 16)) == path
+    assert Shelf().find("Mine / yours").bits_min == 16
+    shelf.delete("Mine / yours")
+    with pytest.raises(BriefRefused, match="there is no brief of this name"):
+        shelf.find("Mine / yours")
+
+
+def test_two_names_that_make_one_file_name_are_two_briefs() -> None:
+    shelf = Shelf()
+    for name in ("A+B", "A-B"):
+        shelf.save(with_value(DEFAULT_BRIEF, "name", name))
+    assert {"A+B", "A-B"} <= set(shelf.names())
+
+
+def test_ones_own_brief_stands_for_a_shipped_one_until_it_is_taken_away() -> None:
+    shelf = Shelf()
+    shipped = shelf.find("Strict archive")
+    shelf.save(with_value(shipped, "bits_min", 16))
+    assert shelf.find("Strict archive").bits_min == 16
+    shelf.delete("Strict archive")
+    assert shelf.find("strict ARCHIVE") == shipped
+    shelf.delete("Strict archive")  # a shipped one stays
+
+
+def test_the_default_is_picked_and_survives_its_loss() -> None:
+    shelf = Shelf()
+    assert shelf.default == DEFAULT_BRIEF or shelf.default.name == "Multitrack mix"
+    shelf.save(with_value(DEFAULT_BRIEF, "name", "Mine"))
+    shelf.pick_default("Mine")
+    assert Shelf().default.name == "Mine"
+    shelf.delete("Mine")
+    assert Shelf().default == DEFAULT_BRIEF
+    with pytest.raises(BriefRefused):
+        shelf.pick_default("No such")
+
+
+def test_a_broken_or_newer_brief_is_told_and_left_where_it_is(own_home: Path) -> None:
+    folder = own_home / "data" / "deep-tally" / "briefs"
+    folder.mkdir(parents=True)
+    (folder / "newer.json").write_text('{"schema": 2, "name": "From tomorrow"}')
+    (folder / "broken.json").write_text("{")
+    shelf = Shelf()
+    assert len(shelf.names()) == 5
+    assert len(shelf.troubles) == 2
+    assert "newer than this program's 1; update Deep Tally." in shelf.troubles[1]
+    assert (folder / "broken.json").read_text() == "{"
+
+
+def test_changes_that_were_not_saved_are_kept_until_they_are_put_away() -> None:
+    changed = with_value(DEFAULT_BRIEF, "bits_min", 16)
+    shelf = Shelf()
+    assert shelf.unsaved is None
+    shelf.keep_unsaved(changed)
+    assert Shelf().unsaved == changed
+    assert len(Shelf().names()) == 5
+    shelf.keep_unsaved(None)
+    assert Shelf().unsaved is None
+
+
+@pytest.mark.skipif(os.geteuid() == 0, reason="root may write everywhere")
+def test_a_shelf_that_cannot_be_written_says_so(tmp_path: Path) -> None:
+    tmp_path.chmod(0o500)
+    with pytest.raises(CannotWrite):
+        Shelf(tmp_path / "briefs").save(DEFAULT_BRIEF)
+
+
+def test_the_command_line_means_a_file_or_a_name(tmp_path: Path) -> None:
+    path = tmp_path / "b.json"
+    path.write_text('{"schema": 1, "name": "In a file"}')
+    assert named_brief(str(path)).name == "In a file"
+    assert named_brief("submix groups only").scope == "groups"
+    with pytest.raises(BriefRefused, match="cannot be read"):
+        named_brief(str(tmp_path / "none.json"))
+
+
+def test_example_lists_hold_parts_with_their_own_wishes() -> None:
+    lists = dict(part_lists())
+    assert len(lists) >= 4
+    voice = next(p for p in lists["Band"] if p.part == "lead voice")
+    assert voice.variants == ("dry", "wet")
+    assert voice.printed is not None
+    assert voice.printed.insert_processing == "out"
+
+
+# -- what was told ----------------------------------------------------------------------------
+
+
+def test_what_was_told_of_a_delivery_is_there_again(tmp_path: Path) -> None:
+    told = Told(
+        parts={"x \udce4.wav": ("kick in", "drums"), "y.wav": ()},
+        names={"x \udce4.wav": "Kick"},
+        pattern="{part}",
+        order="family",
+        in_reply=True,
+    )
+    keep_told(tmp_path / "a", told)
+    assert recall_told(tmp_path / "a") == told
+    assert recall_told(tmp_path / "b") == Told()
+    keep_told(tmp_path / "a", Told())
+    assert recall_told(tmp_path / "a") == Told()
+
+
+@pytest.mark.parametrize("text", ["", "[", "[]", '{"schema": 2}', '{"schema": 1, "parts": 3}', "\xff", "[" * 9999])
+def test_a_broken_memory_is_no_memory(tmp_path: Path, own_home: Path, text: str) -> None:
+    keep_told(tmp_path, Told(pattern="{part}"))
+    (file,) = (own_home / "data" / "deep-tally" / "deliveries").iterdir()
+    file.write_text(text, encoding="latin-1")
+    assert recall_told(tmp_path) == Told()
+
+
+def test_a_correction_is_taken_back() -> None:
+    told = Told().with_part("x.wav", ("kick",)).with_name("x.wav", "Kick")
+    assert told.with_part("x.wav", None).with_name("x.wav", None) == Told()
+
+
+def test_words_of_ones_own_are_kept_and_understood() -> None:
+    add_word("lead voice", "ldx")
+    add_word("lead voice", "gsg")
+    assert own_words() == {"lead voice": ("ldx", "gsg")}
+    vocabulary, trouble = vocabulary_at_hand()
+    assert trouble == ""
+    assert parse("LDX 2", vocabulary).part == "lead voice"
+    with pytest.raises(WordRefused, match="stands for lead voice already"):
+        add_word("organ", "ldx")
+    assert own_words() == {"lead voice": ("ldx", "gsg")}
+
+
+def test_a_word_that_a_later_version_knows_otherwise_is_told_and_the_rest_works(own_home: Path) -> None:
+    path = own_home / "data" / "deep-tally" / "words.json"
+    path.parent.mkdir(parents=True)
+    path.write_text(json.dumps({"schema": 1, "parts": {"organ": ["piano"]}}))
+    vocabulary, trouble = vocabulary_at_hand()
+    assert "stands for piano already, not for organ" in trouble
+    assert parse("Piano", vocabulary).part == "piano"
+
+
+def test_a_changed_line_is_checked_like_a_file() -> None:
+    assert with_value(DEFAULT_BRIEF, "length.whole_bars", True).length.whole_bars
+    raised = with_value(DEFAULT_BRIEF, "thresholds.headroom.tolerance_db", 2.0)
+    assert raised.threshold("headroom.tolerance_db") == 2.0
+    assert with_value(raised, "thresholds.headroom.tolerance_db", None) == DEFAULT_BRIEF
+    for key, value in (("bits_min", 3), ("peak_window_dbfs", [0.0, -6.0]), ("thresholds.nothing", 1.0)):
+        with pytest.raises(BriefRefused, match=key.partition(".")[0]):
+            with_value(DEFAULT_BRIEF, key, value)
+
+
+def test_the_published_schema_is_the_programs() -> None:
+    published = json.loads((Path(__file__).parents[2] / "docs" / "brief.schema.json").read_text("utf-8"))
+    assert published == json.loads(json.dumps(brief_schema()))
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"schema": 1, "bits_min": "many"}, published)
+    jsonschema.validate(json.loads(Brief.model_validate({"schema": 1}).to_json()), published)
