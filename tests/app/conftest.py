@@ -59,6 +59,7 @@ def window(shared: Window) -> Window:
     shared.activateWindow()
     wait(shared.isActiveWindow)
     shared.open_brief(False)
+    shared.brief_panel.finer.setChecked(False)
     if shared.state.brief != DEFAULT_BRIEF:
         shared.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
     shared.state.put_told(Told())

@@ -227,3 +227,11 @@ def test_control_characters_of_names_never_reach_a_line() -> None:
 @pytest.mark.parametrize("write", [to_text, to_markdown, to_html])
 def test_an_empty_page_is_no_trouble(write: object) -> None:
     assert isinstance(write(Page(())), str)  # type: ignore[operator]
+
+
+def test_new_names_are_listed_where_they_are_wanted() -> None:
+    delivery = delivery_of(*others())
+    assert "my copies are called" not in to_text(write_letter(delivery))
+    text = to_text(write_letter(delivery, renamed={"1 Kik.wav": "01 Kick drum.wav"}))
+    assert "Your files keep their names" in text
+    assert "   - 1 Kik.wav → 01 Kick drum.wav" in text

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from itertools import pairwise
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -189,6 +190,9 @@ class BriefPanel(QWidget):
                 self._grid.addWidget(editor, self._row, 1)
                 self._grid.addWidget(unit, self._row, 2)
                 self._row += 1
+            # Made last, they would be reached after everything else of the window.
+            for before, after in pairwise([self.finer, *(e.box for e in self.thresholds.values())]):
+                QWidget.setTabOrder(before, after)
             self._colour()
         for row in range(self._finer_row, self._row):
             for column in range(3):

@@ -44,7 +44,6 @@ class Came:
 _BY_CODES: Mapping[str, tuple[str, ...]] = MappingProxyType(
     {
         "scope": ("content.scope",),
-        "rates": ("rate.differs", "rate.off-brief"),
         "bits_min": ("depth.low",),
         "sample_formats": ("depth.off-brief",),
         "containers": ("content.container", "content.lossy"),
@@ -78,6 +77,10 @@ def what_came(delivery: Delivery, brief: Brief) -> Mapping[str, Came]:
     """
     asked = [t for s in delivery.sets for t in s.asked]
     found = {key: _by_codes(asked, delivery.findings, codes) for key, codes in _BY_CODES.items()}
+    common = {t.path: s.common.rate_hz for s in delivery.sets for t in s.asked}
+    found["rates"] = _by(
+        asked, lambda t: t.format is not None and t.format.rate_hz in (brief.rates or (common[t.path],))
+    )
     found["peak_window_dbfs"] = _by(asked, lambda t: _is_within(t, brief.peak_window_dbfs, brief, rms=False))
     if brief.rms_window_dbfs is not None:
         window = brief.rms_window_dbfs

@@ -16,6 +16,7 @@ from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import FAMILIES, SURE, ParsedName
 from deep_tally.names.pattern import BYTES_MOST, fill, require_pattern, storable
 from deep_tally.names.pieces import pieces_of
+from deep_tally.names.vocabulary import shipped
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Order = Literal["delivered", "family"]
@@ -152,8 +153,10 @@ def part_words(name: ParsedName) -> str:
     if _is_joint(name):
         return " + ".join(name.parts)
     own = [p.word for word in _kept_words(name) for p in pieces_of(word)]
-    is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT for word in own)
-    # "Singers" and "Upright bass" say more than their part; "Voice lead" says it in another order.
+    known = shipped().words
+    is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT and word in known for word in own)
+    # "Singers" and "Upright bass" say more than their part; "Voice lead" says it in another order. Words of the user's
+    # own are there to be written out.
     if is_spelt_out and sorted(own) != sorted(name.part.split()):
         return " ".join(_kept_words(name))
     return name.part

@@ -63,9 +63,14 @@ class Vocabulary:
         return MappingProxyType(found | {p[0]: ("part", v) for p, v in self.parts.items() if len(p) == 1})
 
     @cached_property
+    def words(self) -> frozenset[str]:
+        """All words that stand in the phrase of a part."""
+        return frozenset(w for phrase in self.parts for w in phrase)
+
+    @cached_property
     def spelt_out(self) -> tuple[str, ...]:
         """Words of parts that are long enough to be recognised when they are misspelt."""
-        return tuple(sorted({w for phrase in self.parts for w in phrase if len(w) >= 5}))
+        return tuple(sorted(w for w in self.words if len(w) >= 5))
 
     def with_words(self, own: Mapping[str, Iterable[str]]) -> Vocabulary:
         """This vocabulary with the user's own words: part -> phrases. A part that is not known yet is new, in "other".
