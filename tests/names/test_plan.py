@@ -43,7 +43,7 @@ def test_abbreviations_are_written_out_and_words_of_ones_own_stay() -> None:
 def test_family_order_lays_the_mix_out() -> None:
     files = ["Vox.wav", "Gtr R.wav", "Gtr L.wav", "Kick.wav", "Bass.wav", "Pno.wav"]
     assert new_names(files, order="family") == [
-        "01 Kick.wav",
+        "01 Kick drum.wav",
         "02 Bass.wav",
         "03 Piano.wav",
         "04 Guitar L.wav",
@@ -90,7 +90,7 @@ def test_equal_new_names_are_told_and_can_be_numbered() -> None:
     assert wrong["a/Vox.wav"].trouble == "clash"
     assert wrong["a/Vox.wav"].others == ("b/vox.wav",)
     mended = plan(files, pattern="{part}", own=numbered_apart(made))
-    assert [r.new for r in mended] == ["Voice 1.wav", "Voice 2.wav", "Kick.wav"]
+    assert [r.new for r in mended] == ["Voice 1.wav", "Voice 2.wav", "Kick drum.wav"]
     assert not any(r.trouble for r in mended)
 
 

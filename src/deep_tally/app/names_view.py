@@ -195,6 +195,9 @@ class _PlanTable(QTableView):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         model = self.model()
+        if self.state() is QAbstractItemView.State.EditingState:
+            super().keyPressEvent(event)  # the editor lets its own Return through
+            return
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and isinstance(model, PlanModel):
             for index in self.selectionModel().selectedRows():
                 self.given_back.emit(model.plan[index.row()].path)

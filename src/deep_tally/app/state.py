@@ -510,8 +510,9 @@ class _BriefChange(QUndoCommand):
         return 1 if self._key else -1
 
     def mergeWith(self, other: QUndoCommand) -> bool:
-        """Typing and turning at one line is one change."""
-        if not isinstance(other, _BriefChange) or other._key != self._key:
+        """Turning a number up and down is one change."""
+        is_number = self._key.startswith("thresholds.") or self._key.endswith(("_dbfs", "_seconds", "longest"))
+        if not isinstance(other, _BriefChange) or other._key != self._key or not is_number:
             return False
         self._after = other._after
         return True

@@ -21,7 +21,7 @@ from deep_tally.names.vocabulary import shipped
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Order = Literal["delivered", "family"]
 Trouble = Literal["", "clash", "empty", "long"]
-_SPELT_OUT = 4
+_SPELT_OUT = 5
 """Letters of a word that is no abbreviation."""
 _SIDES = {"left": "L", "right": "R"}
 _LAYOUT = {"left": 0, "right": 1}
