@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from itertools import pairwise
 
@@ -31,6 +32,8 @@ from deep_tally.reply.numbers import count, listed
 
 WIDTH = 388
 _CAME_WIDTH = 70
+_UNIT = re.compile(r"_(?:db|dbfs|ms|s|h)$")
+"""How a threshold's name ends: its unit stands beside the number."""
 _HINTS = {
     "Printed in": "No file can show these: they go on the client's page.",
 }
@@ -176,7 +179,8 @@ class BriefPanel(QWidget):
         if shown and not self.thresholds:
             for name, threshold in THRESHOLDS.items():
                 question, _, what = name.partition(".")
-                label = QLabel(f"{question}: {what.replace('_', ' ').replace('.', ' ')}")
+                words = _UNIT.sub("", what).replace("_", " ").replace(".", " ")
+                label = QLabel(f"{question}: {words}")
                 label.setWordWrap(True)
                 label.setToolTip(f"{name}\nDefault {threshold.default:g} {threshold.unit}; {threshold.source}")
                 editor = ThresholdEditor(name)

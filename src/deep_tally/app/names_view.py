@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.name_ink import draw_name
 from deep_tally.app.settings import Settings
@@ -243,7 +244,7 @@ class NamesView(QWidget):
         self.trouble = QLabel()
         self.trouble.setWordWrap(True)
         self.trouble.setFont(font(13, 600))
-        self.summary = QLabel()
+        self.summary = ElidedLabel()
         self.model = PlanModel()
         self.table = _PlanTable()
         self.table.setModel(self.model)

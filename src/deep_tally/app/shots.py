@@ -16,6 +16,7 @@ from deep_tally.app.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import CannotWrite
+from deep_tally.session.told import Told
 
 _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
@@ -27,6 +28,17 @@ _EVIDENCE = (
     ("31 Mandola.wav", "sides"),
     ("25 Viola double.wav", "twin"),
 )
+_PARTS = [
+    {"part": "lead voice", "variants": ["dry", "wet"], "printed": {"insert_processing": "out"}},
+    {"part": "lead voice double"},
+    {"part": "choir", "channels": 2},
+    {"part": "nylon guitar"},
+    {"part": "kick in", "channels": 1},
+    {"part": "percussion"},
+    {"part": "double bass", "channels": 1},
+    {"part": "harmonium", "channels": 2},
+]
+_CLASH = 10
 _OVER = "11 Voice lead dry.wav"
 _CUT_OFF, _NOTES = f"{SECOND_SONG}/04 Sub.wav", "Notes.txt"
 
@@ -90,6 +102,22 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("turned-down")
     window.show_reply()
     shoot("reply")
+    window.show_sheet()
+    window.sheet.go_to(_CLIPPED)
+    window.open_brief(True)
+    shoot("brief")
+    window.show_paper()
+    shoot("client-page")
+    window.open_brief(False)
+    window.state.edit_brief("parts", _PARTS, "Parts")
+    window.show_parts()
+    shoot("parts")
+    window.show_names()
+    window.state.tell(Told(pattern="{part} {side}"), "Pattern")
+    window.names.table.selectRow(_CLASH)
+    shoot("names")
+    window.state.undo_stack.undo()
+    window.state.undo_stack.undo()
     bundle = write_bundle(user_cache_path("deep-tally") / "demo-bundle")
     window.open([bundle])
     _wait(application, lambda: _has_opened(window, bundle))

@@ -7,6 +7,7 @@ import os
 import shutil
 import signal
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Sequence
 from pathlib import Path
@@ -38,7 +39,10 @@ def run_demo(shot_to: Path | None = None) -> int:
         from deep_tally.app.shots import take_shots
 
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-        return take_shots(shot_to)
+        with tempfile.TemporaryDirectory() as home:
+            # Pictures show the program as it comes: neither the user's briefs and words nor what was told of the demo.
+            os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
+            return take_shots(shot_to)
     return _run(lambda window: window.state.open_demo())
 
 

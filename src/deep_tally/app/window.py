@@ -275,7 +275,8 @@ class Window(QMainWindow):
             action.setShortcuts(standard)
             # The reply's text has an undo of its own.
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            self.desk.addAction(action)
+            for widget in (self.desk, self.brief_panel, self.parts, self.names, self.paper):
+                widget.addAction(action)
             self._edit_menu.addAction(action)
         self._edit_menu.addSeparator()
         self.role_menu = QMenu("The chosen files are…", self)

@@ -21,7 +21,7 @@ from deep_tally.names.vocabulary import shipped
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Order = Literal["delivered", "family"]
 Trouble = Literal["", "clash", "empty", "long"]
-_SPELT_OUT = 5
+_SPELT_OUT = 4
 """Letters of a word that is no abbreviation."""
 _SIDES = {"left": "L", "right": "R"}
 _LAYOUT = {"left": 0, "right": 1}
@@ -155,9 +155,10 @@ def part_words(name: ParsedName) -> str:
     own = [p.word for word in _kept_words(name) for p in pieces_of(word)]
     known = shipped().words
     is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT and word in known for word in own)
-    # "Singers" and "Upright bass" say more than their part; "Voice lead" says it in another order. Words of the user's
-    # own are there to be written out.
-    if is_spelt_out and sorted(own) != sorted(name.part.split()):
+    part = name.part.split()
+    # "Singers" and "Upright bass" say more than their part, "Kick" less, and "Voice lead" says it in another order.
+    # Words of the user's own are there to be written out.
+    if is_spelt_out and len(own) >= len(part) and sorted(own) != sorted(part):
         return " ".join(_kept_words(name))
     return name.part
 
