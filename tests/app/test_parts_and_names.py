@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 from app.conftest import wait
 from deep_tally.app.rows import Column, cell_text, tooltip
 from deep_tally.app.window import Window
+from deep_tally.model.files import Role
 from deep_tally.session.told import Told, recall_told
 from sounds_to_name import write_delivery
 
@@ -177,6 +178,20 @@ def test_parts_are_put_on_the_list_changed_and_taken_off(named: Window, qtbot: Q
     assert "organ" not in rows_of(named)
     named.state.undo_stack.undo()
     assert "organ" in rows_of(named)
+
+
+def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
+    named.state.edit_brief("needs.midi", True, "x")
+    named.show_parts()
+    told = named.parts.besides.text()
+    assert "MIDI" in told
+    assert "rough mix" in told
+    named.state.edit_brief("needs", {"rough_mix": False}, "x")
+    assert named.parts.besides.isHidden()
+    named.state.tell_role(["06 Gtr R.wav"], Role.GROUP)
+    wait(lambda: named.state.delivery is not None)
+    named.show_parts()
+    assert "06 Gtr R.wav  (group)" in others(named)
 
 
 def test_an_example_list_is_taken(named: Window) -> None:

@@ -86,7 +86,10 @@ def test_names_that_are_no_text_and_files_without_measures(validator: jsonschema
     delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings([odd, *others()]))
     document = json.loads(to_json(delivery))
     validator.validate(document)
-    assert document["files"][0] == {"path": "B\udce4ss.wav", "set": "Song", "role": "trackout"}
+    file = document["files"][0]
+    assert (file["path"], file["set"], file["role"]) == ("B\udce4ss.wav", "Song", "trackout")
+    assert file["name"]["family"] == "other"
+    assert "measures" not in file
     damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
     assert damaged["summary"] == "B�ss.wav cannot be read whole: it holds text."
 

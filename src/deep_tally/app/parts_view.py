@@ -31,6 +31,7 @@ from deep_tally.app.theme import Theme, font
 from deep_tally.check.parts import missing_in
 from deep_tally.model.brief import Brief, Part
 from deep_tally.model.delivery import Delivery
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.parts import AskedPart, Match
@@ -39,6 +40,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.brief_words import part_words
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.words import Speaker
 from deep_tally.session.shelf import part_lists
 from deep_tally.session.told import Told
 
@@ -51,6 +53,14 @@ _PRINTED: tuple[tuple[str, str | None], ...] = (
     ("without its effects", "out"),
     ("with its effects", "in"),
 )
+
+
+_BESIDES = frozenset({"content.scope", "content.companion-missing", "content.no-rough-mix"})
+
+
+def _role_words(role: Role) -> str:
+    """What a file is for, where it is no single track."""
+    return "" if role is Role.TRACKOUT else f"  ({role.value})"
 
 
 def _paths_of(data: QMimeData) -> list[str]:
@@ -226,6 +236,10 @@ class PartsView(QWidget):
         self.summary.setFont(font(14, 600))
         self.rest = QLabel()
         self.rest.setFont(font(14, 600))
+        self.besides = QLabel()
+        self.besides.setWordWrap(True)
+        self.besides.setTextFormat(Qt.TextFormat.PlainText)
+        self.besides.setAccessibleName("What was asked besides parts")
         self.hint = QLabel("Drag a file to its part, or press Enter on it. Delete takes a file out of a part.")
         self.hint.setWordWrap(True)
         self.lists = QPushButton("&Example lists")
@@ -298,6 +312,7 @@ class PartsView(QWidget):
         right.setSpacing(8)
         right.addWidget(self.rest)
         right.addWidget(self.files, 1)
+        right.addWidget(self.besides)
         right.addWidget(self.hint)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(24, 12, 24, 12)
@@ -332,9 +347,10 @@ class PartsView(QWidget):
         matched = {p for s in self._delivery.sets for a in s.parts for p in a.paths}
         others = [t.path for s in self._delivery.sets for t in s.asked if t.path not in matched]
         names = {p: n for s in self._delivery.sets for p, n in s.names.items()}
+        roles = {t.path: t.role for t in self._delivery.tracks}
         self.files.clear()
         for other in others:
-            listed_item = QListWidgetItem(readable(other))
+            listed_item = QListWidgetItem(readable(other) + _role_words(roles[other]))
             listed_item.setData(_PATH_ROLE, other)
             listed_item.setToolTip(name_labels(names[other]) if other in names else "")
             self.files.addItem(listed_item)
@@ -343,7 +359,17 @@ class PartsView(QWidget):
         else:
             self.summary.setText("No parts are asked by name. Begin with an example list, or put a part on the list.")
         self.rest.setText(f"On no line: {count(len(others), 'file')}" if total else count(len(others), "file"))
+        self._show_besides(self._delivery)
         self._restore(part, path)
+
+    def _show_besides(self, delivery: Delivery) -> None:
+        """Groups where tracks were asked, and what should have come along."""
+        speaker = Speaker(delivery)
+        found = [f for f in delivery.findings if f.code in _BESIDES]
+        lines = [readable(speaker.summary(f)) for f in found]
+        self.besides.setText("\n".join(lines))
+        self.besides.setVisible(bool(lines))
+        self.besides.setStyleSheet(f"color: {self._theme.colours.ask}; font-weight: 600")
 
     def _part_item(self, asked: AskedPart, lacks: str | None, song: str) -> QTreeWidgetItem:
         words = count(len(asked.matches), "file")

@@ -34,7 +34,7 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
             "others": [_other(e) for e in delivery.others],
             "troubles": list(delivery.troubles),
         },
-        "files": [_file(t, s.name) for s in delivery.sets for t in s.tracks],
+        "files": [_file(t, s) for s in delivery.sets for t in s.tracks],
         "findings": [_finding(f, speaker) for f in delivery.findings],
         "tally": {action.value: count.findings for action, count in counts.items()},
     }
@@ -67,6 +67,10 @@ def _set(song: SongSet) -> dict[str, Any]:
             "frames": common.frames,
         },
         "tempo_bpm": song.facts.tempo_bpm,
+        "parts": [
+            {"part": a.asked.part, "files": [{"path": m.path, "confidence": m.confidence} for m in a.matches]}
+            for a in song.parts
+        ],
         "key": song.facts.key,
         "files": [t.path for t in song.tracks],
     }
@@ -83,8 +87,18 @@ def _other(entry: Entry) -> dict[str, Any]:
     return document
 
 
-def _file(track: Track, set_name: str) -> dict[str, Any]:
-    document: dict[str, Any] = {"path": track.path, "set": set_name, "role": track.role.value}
+def _file(track: Track, song: SongSet) -> dict[str, Any]:
+    document: dict[str, Any] = {"path": track.path, "set": song.name, "role": track.role.value}
+    if (name := song.names.get(track.path)) is not None:
+        document["name"] = {
+            "part": name.part,
+            "family": name.family,
+            "number": name.number,
+            "index": name.first("index"),
+            "side": name.side,
+            "variants": list(name.variants),
+            "confidence": name.confidence,
+        }
     if track.format is not None:
         document |= {
             "container": track.format.container,

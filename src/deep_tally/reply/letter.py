@@ -9,6 +9,7 @@ from types import MappingProxyType
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from deep_tally.names.plan import in_family_order
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 from deep_tally.reply.page import Block, Page
@@ -189,7 +190,11 @@ def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     if not fine:
         return
     yield Block("section", "What was fine")
-    names = listed([speaker.name(t.path, ending=False) for t in fine], most=24)
-    yield Block(
-        "text", readable(f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are: {names}.")
-    )
+    yield Block("text", f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are:")
+    names = {path: name for s in delivery.sets for path, name in s.names.items()}
+    families: dict[str, list[str]] = {}
+    for path in in_family_order([t.path for t in fine], names):
+        family = names[path].family if path in names else "other"
+        families.setdefault(family, []).append(speaker.name(path, ending=False))
+    for family, files in families.items():
+        yield Block("item", readable(f"{family[:1].upper()}{family[1:]}: {listed(files, most=24)}."))
