@@ -205,6 +205,23 @@ def test_an_example_list_is_taken(named: Window) -> None:
     assert named.parts.rest.text() == "7 files"
 
 
+def test_two_songs_stand_under_their_names(fresh: Window, folder: Path, tmp_path: Path) -> None:
+    for song in ("Tidewrack 96 BPM", "Saltmarsh 120 BPM"):
+        shutil.copytree(folder, tmp_path / "Two" / song)
+    fresh.open([tmp_path / "Two"])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.state.edit_brief("parts", LIST[:2], "Parts")
+    fresh.show_parts()
+    tree = fresh.parts.tree
+    heads = [tree.topLevelItem(i).text(0) for i in range(tree.topLevelItemCount())]  # type: ignore[union-attr]
+    assert heads == ["Saltmarsh 120 BPM", "kick in", "bass", "Tidewrack 96 BPM", "kick in", "bass"]
+    assert fresh.parts.summary.text() == "4 of 4 asked parts came"
+    item = tree.topLevelItem(1)
+    assert item is not None
+    assert item.child(0).text(0) == "01 Kick In.wav"
+    assert item.child(0).toolTip(0).startswith("Saltmarsh 120 BPM/01 Kick In.wav")
+
+
 # -- names ------------------------------------------------------------------------------------
 
 

@@ -145,9 +145,10 @@ class Band(QWidget):
         """Show what came and what most files agree on."""
         several = len(intake.songs) > 1
         self.title.setText(readable(intake.name if several else sheet.facts.title or intake.name))
-        roles = Counter(e.role for e in intake.sounds if e.song in sheet.songs)
+        roles = Counter(r.track.role for r in sheet.rows if r.companion is None)
         asked = sum(n for role, n in roles.items() if role.is_asked)
-        what = [count(asked, "trackout")]
+        sent = roles[Role.MIX]
+        what = [count(sent, "mix", "mixes") if sent and sent == asked else count(asked, "trackout")]
         mixes = roles[Role.ROUGH_MIX]
         what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
         facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []

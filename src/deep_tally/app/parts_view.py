@@ -58,6 +58,23 @@ _PRINTED: tuple[tuple[str, str | None], ...] = (
 _BESIDES = frozenset({"content.scope", "content.companion-missing", "content.no-rough-mix"})
 
 
+def _file_name(path: str) -> str:
+    return readable(path.rpartition("/")[2])
+
+
+def _tip(path: str, name: ParsedName | None) -> str:
+    """The whole path, and what is understood of the name."""
+    return f"{readable(path)}\n\n{name_labels(name)}" if name is not None else readable(path)
+
+
+def _song_item(song: str) -> QTreeWidgetItem:
+    """A song's name over its parts."""
+    item = QTreeWidgetItem([readable(song)])
+    item.setFont(0, font(15, 700))
+    item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+    return item
+
+
 def _role_words(role: Role) -> str:
     """What a file is for, where it is no single track."""
     return "" if role is Role.TRACKOUT else f"  ({role.value})"
@@ -137,7 +154,7 @@ class PartTree(QTreeWidget):
 
     def part_at(self, item: QTreeWidgetItem | None) -> str:
         """The asked part an item belongs to."""
-        return str(item.data(0, _PART_ROLE)) if item is not None else ""
+        return str(item.data(0, _PART_ROLE) or "") if item is not None else ""
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         super().dragMoveEvent(event)
@@ -335,10 +352,14 @@ class PartsView(QWidget):
         several = len(self._delivery.sets) > 1
         missing = 0
         for song in self._delivery.sets:
+            if several and song.parts:
+                head = _song_item(song.name)
+                self.tree.addTopLevelItem(head)
+                head.setFirstColumnSpanned(True)  # only an item in its tree can be
             for asked in song.parts:
                 lacks = missing_in(asked, song)
                 missing += lacks is not None
-                item = self._part_item(asked, lacks, song.name if several else "")
+                item = self._part_item(asked, lacks)
                 self.tree.addTopLevelItem(item)
                 for match in asked.matches:
                     item.addChild(self._file_item(asked, match, song.names.get(match.path)))
@@ -350,9 +371,9 @@ class PartsView(QWidget):
         roles = {t.path: t.role for t in self._delivery.tracks}
         self.files.clear()
         for other in others:
-            listed_item = QListWidgetItem(readable(other) + _role_words(roles[other]))
+            listed_item = QListWidgetItem(_file_name(other) + _role_words(roles[other]))
             listed_item.setData(_PATH_ROLE, other)
-            listed_item.setToolTip(name_labels(names[other]) if other in names else "")
+            listed_item.setToolTip(_tip(other, names.get(other)))
             self.files.addItem(listed_item)
         if total:
             self.summary.setText(f"{total - missing} of {count(total, 'asked part')} came")
@@ -371,15 +392,13 @@ class PartsView(QWidget):
         self.besides.setVisible(bool(lines))
         self.besides.setStyleSheet(f"color: {self._theme.colours.ask}; font-weight: 600")
 
-    def _part_item(self, asked: AskedPart, lacks: str | None, song: str) -> QTreeWidgetItem:
+    def _part_item(self, asked: AskedPart, lacks: str | None) -> QTreeWidgetItem:
         words = count(len(asked.matches), "file")
         if lacks is not None:
             rest = lacks.removeprefix(asked.asked.part).strip(" ()")
             words = f"missing: {rest}" if rest else "missing"
         described = part_words(asked.asked).removeprefix(asked.asked.part).strip(" ()")
-        item = QTreeWidgetItem(
-            [readable(asked.asked.part) + (f"  ·  {readable(song)}" if song else ""), described, words]
-        )
+        item = QTreeWidgetItem([readable(asked.asked.part), described, words])
         item.setData(0, _PART_ROLE, asked.asked.part)
         item.setFont(0, font(14, 700))
         item.setToolTip(1, described)
@@ -403,18 +422,18 @@ class PartsView(QWidget):
         return QIcon(pixmap)
 
     def _file_item(self, asked: AskedPart, match: Match, name: ParsedName | None) -> QTreeWidgetItem:
-        item = QTreeWidgetItem([readable(match.path), "", sure_words(match)])
+        item = QTreeWidgetItem([_file_name(match.path), "", sure_words(match)])
         item.setData(0, _PATH_ROLE, match.path)
         item.setData(0, _PART_ROLE, asked.asked.part)
         item.setForeground(2, QColor(self._theme.colours.soft if match.confidence >= 0.9 else self._theme.colours.ink))
-        if name is not None:
-            item.setToolTip(0, name_labels(name))
+        item.setToolTip(0, _tip(match.path, name))
         return item
 
     def _restore(self, part: str, path: str) -> None:
         """Go where the user was before the list was filled anew."""
         items = [item for i in range(self.tree.topLevelItemCount()) if (item := self.tree.topLevelItem(i)) is not None]
-        here = next((item for item in items if self.tree.part_at(item) == part), items[0] if items else None)
+        asked = [item for item in items if self.tree.part_at(item)]
+        here = next((item for item in asked if self.tree.part_at(item) == part), asked[0] if asked else None)
         if here is None:
             return
         chosen = here

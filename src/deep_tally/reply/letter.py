@@ -96,7 +96,8 @@ def _number_word(number: int, noun: str, plural: str | None = None) -> str:
 
 def _arrived(song: SongSet, speaker: Speaker) -> str:
     tracks = song.asked
-    what = [_number_word(len(tracks), "track")]
+    is_mix = bool(tracks) and all(t.role is Role.MIX for t in tracks)
+    what = [_number_word(len(tracks), "mix", "mixes") if is_mix else _number_word(len(tracks), "track")]
     mixes = song.with_role(Role.ROUGH_MIX)
     if mixes:
         what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
