@@ -7,7 +7,8 @@ from pathlib import Path
 
 import pypdfium2
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QDoubleSpinBox, QInputDialog, QLineEdit
 from pytestqt.qtbot import QtBot
 
@@ -89,12 +90,31 @@ def test_a_number_is_typed_and_all_is_judged_at_once(window: Window, panel: Brie
     assert window.sheet.sheet_model.headerData(5, Qt.Orientation.Horizontal) == "Headroom, peaks −30 to 0 dBFS"
 
 
-def test_the_wheel_over_a_value_scrolls_and_changes_nothing(panel: BriefPanel, window: Window) -> None:
-    assert all(
-        box.focusPolicy() is Qt.FocusPolicy.StrongFocus
-        for kind in (QComboBox, QDoubleSpinBox)
-        for box in panel.findChildren(kind)
-    )
+def test_the_wheel_over_a_value_scrolls_and_changes_nothing(window: Window, panel: BriefPanel) -> None:
+    editor = panel.editors["bits_min"]
+    assert isinstance(editor, Choice)
+    panel.name_button.setFocus()
+
+    def turn() -> bool:
+        place = QPointF(editor.box.rect().center())
+        event = QWheelEvent(
+            place,
+            QPointF(editor.box.mapToGlobal(place)),
+            QPoint(),
+            QPoint(0, -120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(editor.box, event)
+        return event.isAccepted()
+
+    turn()
+    assert window.state.brief.bits_min == 24
+    editor.box.setFocus()
+    assert turn()
+    assert window.state.brief.bits_min == 32
 
 
 def test_a_choice_by_keyboard_changes_the_tally(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -50,36 +49,26 @@ class Editor(QWidget):
             self.setFocusProxy(widget)
 
 
-class _CalmCombo(QComboBox):
+class _CalmWheel(QObject):
     """The wheel scrolls the panel: it changes a value only where the user went to it."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.setMinimumContentsLength(8)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Wheel and isinstance(watched, QWidget) and not watched.hasFocus():
             event.ignore()
+            return True
+        return super().eventFilter(watched, event)
 
 
-class _CalmSpin(QDoubleSpinBox):
-    """As above."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setKeyboardTracking(False)
-        self.lineEdit().setTextMargins(4, 0, 2, 0)
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        if self.hasFocus():
-            super().wheelEvent(event)
-        else:
-            event.ignore()
+def _calm(widget: QComboBox | QSpinBox | QDoubleSpinBox) -> None:
+    """Make a box calm: no wheel without focus, and numbers are told when they are whole."""
+    widget.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    widget.installEventFilter(_CalmWheel(widget))
+    if isinstance(widget, QComboBox):
+        widget.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        widget.setMinimumContentsLength(8)
+    else:
+        widget.setKeyboardTracking(False)
+        widget.lineEdit().setTextMargins(4, 0, 2, 0)
 
 
 class Choice(Editor):
@@ -90,7 +79,8 @@ class Choice(Editor):
     ) -> None:
         super().__init__(line.label)
         self._key, self._choices, self._say = line.key, list(choices), say
-        self.box = _CalmCombo()
+        self.box = QComboBox()
+        _calm(self.box)
         self._refill(self._choices)
         self.box.activated.connect(self._tell)
         self.take(self.box)
@@ -137,8 +127,9 @@ class Window(Editor):
         if self.switch is not None:
             self.switch.clicked.connect(self._switch)
             self.take(self.switch, "asked")
-        self.low, self.high = _CalmSpin(), _CalmSpin()
+        self.low, self.high = QDoubleSpinBox(), QDoubleSpinBox()
         for spin, name in ((self.low, "from"), (self.high, "to")):
+            _calm(spin)
             spin.setRange(_LOWEST_DBFS, 0.0)
             spin.setDecimals(1)
             spin.setFixedWidth(54)
@@ -182,7 +173,8 @@ class Seconds(Editor):
     def __init__(self, line: Line) -> None:
         super().__init__(line.label)
         self._key = line.key
-        self.box = _CalmSpin()
+        self.box = QDoubleSpinBox()
+        _calm(self.box)
         self.box.setRange(0.0, 600.0)
         self.box.setDecimals(1)
         self.box.setSuffix(" s")
@@ -204,9 +196,8 @@ class Whole(Editor):
         super().__init__(line.label)
         self._key = line.key
         self.box = QSpinBox()
+        _calm(self.box)
         self.box.setRange(low, high)
-        self.box.setKeyboardTracking(False)
-        self.box.lineEdit().setTextMargins(4, 0, 2, 0)
         self.box.setSuffix(" characters")
         self.box.valueChanged.connect(lambda value: self.edited.emit(value))
         self.take(self.box)
@@ -253,7 +244,8 @@ class ThresholdEditor(Editor):
     def __init__(self, name: str) -> None:
         super().__init__(name)
         self.name, self._default = name, THRESHOLDS[name].default
-        self.box = _CalmSpin()
+        self.box = QDoubleSpinBox()
+        _calm(self.box)
         self.box.setRange(-1000.0, 100_000.0)
         self.box.setDecimals(3 if abs(self._default) < 1 else 1)
         self.box.setFixedWidth(74)

@@ -5,16 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QTextCursor
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLabel, QPushButton, QTextEdit, QVBoxLayout, QWidget
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from deep_tally.app.page_text import PageText
+from deep_tally.app.paper import Paper, ask_where
 from deep_tally.app.settings import Settings
-from deep_tally.app.theme import DAY, Theme
+from deep_tally.app.theme import Theme
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.reply.action_words import readable
-from deep_tally.reply.page import Page, to_text
-from deep_tally.reply.save import FORMS, save_reply
+from deep_tally.reply.page import Page
+from deep_tally.reply.save import save_reply
 
 _WIDTH = 820
 KINDS = (("PDF", ".pdf"), ("Web page", ".html"), ("Text", ".txt"), ("Markdown", ".md"))
@@ -29,13 +28,9 @@ class PaperView(QWidget):
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
         self._theme, self._settings = theme, settings
-        self.text = QTextEdit()
+        self.text = Paper(theme)
         self.text.setReadOnly(True)
         self.text.setAccessibleName("The client's page")
-        self.text.setTabChangesFocus(True)
-        self.text.setFrameShape(QFrame.Shape.NoFrame)
-        self.text.document().setDocumentMargin(44)
-        self._page_text = PageText(self.text.document())
         self._name = ""
         self.words = QLabel("What to send, for the client: it follows the brief.")
         self.back = self._button("Back", "Back to the sheet (Esc)", self.left.emit)
@@ -79,28 +74,22 @@ class PaperView(QWidget):
     def show_page(self, page: Page, name: str) -> None:
         """Show a page; `name` is proposed for its file."""
         self._name = name
-        self._page_text.show(page, DAY)
-        self.text.moveCursor(QTextCursor.MoveOperation.Start)
+        self.text.show_page(page)
 
     @property
     def page(self) -> Page:
         """The page as it is shown."""
-        return self._page_text.page()
+        return self.text.page
 
     def copy_text(self) -> None:
         """Put the page on the clipboard as plain text."""
-        QGuiApplication.clipboard().setText(to_text(self.page))
+        self.text.copy_page()
         self.said.emit("The page is on the clipboard, as plain text.")
 
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
-        proposed = self._settings.folder("reply") / f"{readable(self._name.replace('/', '-'))}.pdf"
-        kinds = ";;".join(f"{words} (*{ending})" for words, ending in KINDS)
-        chosen, kind = QFileDialog.getSaveFileName(self, "Save the client's page", str(proposed), kinds)
-        if chosen:
-            path = Path(chosen)
-            if path.suffix.casefold() not in FORMS:
-                path = path.with_name(path.name + kind.rpartition("*")[2].rstrip(")"))
+        path = ask_where(self, self._settings, "Save the client's page", self._name, KINDS)
+        if path is not None:
             self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
@@ -115,12 +104,4 @@ class PaperView(QWidget):
         return True
 
     def _colour(self) -> None:
-        # Paper: the same by day and by night.
-        palette = self.text.palette()
-        palette.setColor(palette.ColorRole.Text, QColor(DAY.ink))
-        self.text.setPalette(palette)
-        self.text.setStyleSheet(
-            f"QTextEdit {{ background: #FFFFFF; color: {DAY.ink}; border: 1px solid {self._theme.colours.rule};"
-            f" selection-background-color: {DAY.fix}; selection-color: #FFFFFF; padding: 0; }}"
-        )
         self.words.setStyleSheet(f"color: {self._theme.colours.soft}")

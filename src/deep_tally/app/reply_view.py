@@ -6,10 +6,8 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
 from PySide6.QtWidgets import (
     QCheckBox,
-    QFileDialog,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -17,24 +15,24 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QScrollArea,
-    QTextEdit,
     QVBoxLayout,
     QWidget,
 )
 
-from deep_tally.app.page_text import PageText
+from deep_tally.app.paper import Paper, ask_where
 from deep_tally.app.settings import Settings
-from deep_tally.app.theme import DAY, Theme, font
+from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, listed
-from deep_tally.reply.page import Page, to_text
+from deep_tally.reply.page import Page
 from deep_tally.reply.requests import Request, group_requests
-from deep_tally.reply.save import FORMS, save_reply
+from deep_tally.reply.save import save_reply
 
+_KINDS = (("Web page with pictures", ".html"), ("PDF with pictures", ".pdf"), ("Text", ".txt"), ("Markdown", ".md"))
 _LIST_WIDTH = 372
 _PAGE_WIDTH = 900
 
@@ -71,13 +69,8 @@ class ReplyView(QWidget):
         left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         left.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-        self.text = QTextEdit()
+        self.text = Paper(theme)
         self.text.setAccessibleName("The reply; it can be edited")
-        self.text.setAcceptRichText(False)
-        self.text.setTabChangesFocus(True)
-        self.text.setFrameShape(QFrame.Shape.NoFrame)
-        self.text.document().setDocumentMargin(44)
-        self._page_text = PageText(self.text.document())
         self.text.document().modificationChanged.connect(self._tell_edited)
         self.copy = self._button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
         self.anew = self._button(
@@ -137,7 +130,7 @@ class ReplyView(QWidget):
     @property
     def page(self) -> Page:
         """The reply as it stands, with all edits."""
-        return self._page_text.page()
+        return self.text.page
 
     def rewrite(self) -> None:
         """Write the reply from the findings; edits are put away."""
@@ -149,34 +142,18 @@ class ReplyView(QWidget):
                 left_out=frozenset(self._left_out),
                 renamed=self._renamed,
             )
-            # The page is paper, whatever the theme: the client will see it so.
-            self._page_text.show(page, DAY)
-            self.text.moveCursor(QTextCursor.MoveOperation.Start)
+            self.text.show_page(page)
             self._tell_edited(False)
 
     def copy_text(self) -> None:
         """Put the reply on the clipboard as plain text."""
-        QGuiApplication.clipboard().setText(to_text(self.page))
+        self.text.copy_page()
         self.said.emit("The reply is on the clipboard, as plain text.")
 
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
-        title = self.page.title.replace("/", "-") or "Reply"
-        proposed = self._settings.folder("reply") / f"{readable(title)}.html"
-        kinds = ";;".join(
-            f"{words} (*{ending})"
-            for words, ending in (
-                ("Web page with pictures", ".html"),
-                ("PDF with pictures", ".pdf"),
-                ("Text", ".txt"),
-                ("Markdown", ".md"),
-            )
-        )
-        chosen, kind = QFileDialog.getSaveFileName(self, "Save the reply", str(proposed), kinds)
-        if chosen:
-            path = Path(chosen)
-            if path.suffix.casefold() not in FORMS:
-                path = path.with_name(path.name + kind.rpartition("*")[2].rstrip(")"))
+        path = ask_where(self, self._settings, "Save the reply", self.page.title or "Reply", _KINDS)
+        if path is not None:
             self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
@@ -257,14 +234,6 @@ class ReplyView(QWidget):
         self._write_if_unedited()
 
     def _colour(self) -> None:
-        # Paper: the same by day and by night.
-        palette = self.text.palette()
-        palette.setColor(palette.ColorRole.Text, QColor(DAY.ink))
-        self.text.setPalette(palette)
-        self.text.setStyleSheet(
-            f"QTextEdit {{ background: #FFFFFF; color: {DAY.ink}; border: 1px solid {self._theme.colours.rule};"
-            f" selection-background-color: {DAY.fix}; selection-color: #FFFFFF; padding: 0; }}"
-        )
         self.edited.setStyleSheet(f"color: {self._theme.colours.soft}")
         if self._delivery is not None:
             self._fill_list(self._delivery)
