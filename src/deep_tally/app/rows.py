@@ -193,8 +193,10 @@ class Row:
 
     def of(self, column: Column) -> tuple[Finding, ...]:
         """Its findings in one column, the gravest first."""
+        if not self.findings:
+            return ()
         found = [f for f in self.findings if f.question in QUESTIONS_OF[column]]
-        return tuple(sorted(found, key=lambda f: -f.action.gravity))
+        return tuple(sorted(found, key=lambda f: -f.action.gravity)) if len(found) > 1 else tuple(found)
 
     def action(self, column: Column) -> Action | None:
         """The gravest action in a cell."""
