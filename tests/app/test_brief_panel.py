@@ -278,10 +278,14 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
     window.state.edit_brief("rates", [48_000], "x")
     assert "Sample rate: 48 kHz." in window.paper.text.toPlainText()
     assert window.paper.save_to(tmp_path / "page.pdf")
+    assert window.said.text() == "Writing page.pdf…"
+    wait(lambda: window.said.text().startswith("Saved: "))
     text = pypdfium2.PdfDocument(tmp_path / "page.pdf")[0].get_textpage().get_text_range()
     assert "Sample rate: 48 kHz." in text
     window.paper.copy_text()
     assert QApplication.clipboard().text().startswith("What to send for the mix")
+    window.paper.save_to(tmp_path / "none" / "page.pdf")
+    wait(lambda: "cannot be written" in window.said.text())
     assert not window.paper.save_to(tmp_path / "page.doc")
     assert "its ending does not tell the form" in window.said.text()
     qtbot.keyClick(window.paper, Qt.Key.Key_Escape)
@@ -289,6 +293,7 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
 
 
 def test_the_clients_page_needs_no_delivery(fresh: Window, qtbot: QtBot) -> None:
+    fresh.activateWindow()
     wait(fresh.isActiveWindow)
     qtbot.keyClick(fresh, Qt.Key.Key_5, CTRL)
     assert fresh.pages.currentWidget() is fresh.paper

@@ -40,6 +40,7 @@ def named(fresh: Window, folder: Path) -> Window:
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
     fresh.state.edit_brief("parts", LIST, "Parts")
+    fresh.activateWindow()
     wait(fresh.isActiveWindow)
     return fresh
 

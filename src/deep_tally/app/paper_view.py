@@ -23,6 +23,8 @@ class PaperView(QWidget):
     """The client's page. `said` tells what happened, in one sentence; `left` that the user goes back."""
 
     said = Signal(str)
+    slow_to_save = Signal(object, object, tuple)
+    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
     left = Signal()
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
@@ -93,7 +95,11 @@ class PaperView(QWidget):
             self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
-        """Save the page; says what happened and tells whether it worked."""
+        """Save the page; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
+        if path.suffix.casefold() == ".pdf":
+            self.said.emit(f"Writing {path.name}…")
+            self.slow_to_save.emit(self.page, path, ())
+            return True
         try:
             save_reply(self.page, path)
         except DeepTallyError as error:

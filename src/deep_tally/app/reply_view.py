@@ -41,6 +41,8 @@ class ReplyView(QWidget):
     """Everything about the reply. `said` tells what happened, in one sentence."""
 
     said = Signal(str)
+    slow_to_save = Signal(object, object, tuple)
+    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
@@ -157,7 +159,11 @@ class ReplyView(QWidget):
             self.save_to(path)
 
     def save_to(self, path: Path) -> bool:
-        """Save the reply; says what happened and tells whether it worked."""
+        """Save the reply; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
+        if path.suffix.casefold() == ".pdf":
+            self.said.emit(f"Writing {path.name}…")
+            self.slow_to_save.emit(self.page, path, tuple(self._client_files()))
+            return True
         try:
             save_reply(self.page, path, client_files=self._client_files())
         except DeepTallyError as error:

@@ -44,6 +44,7 @@ from deep_tally.app.rows import (
 )
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Track
+from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.words import Speaker
 
 Index = QModelIndex | QPersistentModelIndex
@@ -111,6 +112,8 @@ class SheetModel(QAbstractTableModel):
             if role == Qt.ItemDataRole.AccessibleTextRole and self._speaker is not None:
                 words = "; ".join([words, *(f"{f.action.value}: {self._speaker.headline(f)}" for f in row.of(column))])
             return words
+        if role == Qt.ItemDataRole.AccessibleDescriptionRole and column is Column.NAME and row.name is not None:
+            return name_labels(row.name)
         if role == Qt.ItemDataRole.ToolTipRole:
             return tooltip(row, column, self._speaker)
         return None

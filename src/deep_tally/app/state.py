@@ -32,6 +32,8 @@ from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import BriefRefused, DeepTallyError
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.page import Page
+from deep_tally.reply.save import save_reply
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.session.shelf import Shelf, named_brief
 from deep_tally.session.told import NOTHING_TOLD, Told, add_word, keep_told, recall_told, vocabulary_at_hand
@@ -44,6 +46,7 @@ _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
 _INTAKE = "what came"
 _TIDYING = "tidying up"
+_SAVING = "saving a page"
 
 
 class CheckState(QObject):
@@ -73,6 +76,8 @@ class CheckState(QObject):
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
     """Something could not be done; one sentence for the user."""
+    saved = Signal(str)
+    """A page was written, or could not be; one sentence for the user."""
     excerpt_came = Signal(str, object)
     """(path, Excerpt): samples that were asked for."""
 
@@ -256,6 +261,11 @@ class CheckState(QObject):
         self.put_brief(brief, brief)
         return True
 
+    def save_page(self, page: Page, path: Path, client_files: Iterable[Path]) -> None:
+        """Write a page in a worker, which takes a second for a PDF; `saved` tells how it went."""
+        self._readers.submit(_SAVING, _save_page, page, path, tuple(client_files))
+        self._timer.start()
+
     def put_brief_back(self) -> None:
         """Take the chosen brief again, without the changes; that can be undone."""
         self._choose(lambda: self.chosen_brief)
@@ -368,6 +378,11 @@ class CheckState(QObject):
                 for folder in [f for f in self._left_folders if not f.path.exists()]:
                     folder.remove()
                     self._left_folders.remove(folder)
+            elif report.job == _SAVING:
+                if isinstance(report, Returned):
+                    self.saved.emit(report.value)
+                elif isinstance(report, Failed):
+                    self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.")
             elif isinstance(report, Returned):
                 self.excerpt_came.emit(report.job, report.value)
         moved = came = False
@@ -585,6 +600,15 @@ def _take_in(
         return take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=progress)
     except DeepTallyError as error:
         return str(error)
+
+
+def _save_page(progress: object, page: Page, path: Path, client_files: tuple[Path, ...]) -> str:
+    """In a worker: write a page; tells in a sentence how it went."""
+    try:
+        save_reply(page, path, client_files=client_files)
+    except DeepTallyError as error:
+        return str(error)
+    return f"Saved: {path}"
 
 
 def _tidy(progress: object, folders: tuple[Path, ...]) -> None:

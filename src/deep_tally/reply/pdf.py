@@ -37,11 +37,11 @@ _LOOKS: dict[BlockKind, tuple[float, str, float]] = {
 
 def to_pdf(page: Page) -> bytes:
     """The page as a PDF file: of the largest text that fits one sheet, else of the normal size on several."""
-    for size in _SIZES_PT:
-        made = _set(page, size)
-        if made.pages_count == 1:
-            return bytes(made.output())
-    return bytes(_set(page, _SIZES_PT[0]).output())
+    largest = _set(page, _SIZES_PT[0])
+    if largest.pages_count > 1 and _set(page, _SIZES_PT[-1]).pages_count == 1:
+        fitting = (made for size in _SIZES_PT[1:] if (made := _set(page, size)).pages_count == 1)
+        return bytes(next(fitting).output())
+    return bytes(largest.output())
 
 
 def _set(page: Page, size: float) -> FPDF:
