@@ -162,8 +162,11 @@ def test_pressing_what_came_shows_only_the_files_that_do_not_meet_it(
 def test_a_pattern_is_typed_and_names_are_held_against_it(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:
     editor = panel.editors["names.pattern"]
     assert isinstance(editor, Words)
-    qtbot.keyClicks(editor.field, "{{part}-{number}")
+    qtbot.keyClicks(editor.field, "{part} {oops}")
     assert window.state.brief.names.pattern is None  # not while it is typed
+    qtbot.keyClick(editor.field, Qt.Key.Key_Return)
+    assert "names.pattern: it has no field called {oops}" in window.said.text()
+    assert (window.state.brief.names.pattern, editor.field.text()) == (None, "")
     editor.field.clear()
     qtbot.keyClicks(editor.field, "{number} {part}")
     qtbot.keyClick(editor.field, Qt.Key.Key_Return)

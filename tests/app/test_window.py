@@ -164,6 +164,21 @@ def test_progress_names_the_file_and_the_window_stays_responsive(fresh: Window, 
     assert turns > 10 * 6
 
 
+def test_a_step_that_cannot_be_shown_yet_says_why_and_is_not_marked(fresh: Window, tmp_path: Path) -> None:
+    fresh.open([small_delivery(tmp_path / "Song 96 BPM", 4, seconds=20)])
+    wait(lambda: fresh.state.measuring is not None and fresh.state.delivery is None)
+    for step in (fresh.to_parts, fresh.to_names, fresh.to_reply):
+        step.click()
+        assert "Wait until all files are measured" in fresh.said.text()
+        assert fresh.pages.currentWidget() is fresh.desk
+        assert [s.isChecked() for s in (fresh.to_sheet, step)] == [True, False]
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.to_parts.click()
+    assert fresh.pages.currentWidget() is fresh.parts
+    fresh.to_parts.click()  # again
+    assert fresh.to_parts.isChecked()
+
+
 def test_another_delivery_replaces_the_one_that_is_being_measured(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "First 96 BPM", 8, seconds=20)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 1)

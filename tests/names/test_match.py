@@ -76,6 +76,12 @@ def test_what_the_user_told_counts_and_is_marked_so() -> None:
     assert kick.matches == ()
 
 
+def test_what_was_told_of_another_list_is_no_word_about_this_one() -> None:
+    names = read_names(["Kick.wav"], SongFacts())
+    (kick,) = match_parts([Part(part="kick drum")], names, told={"Kick.wav": ["organ"]})
+    assert [(m.path, m.is_told) for m in kick.matches] == [("Kick.wav", False)]
+
+
 def test_confidence_says_how_sure() -> None:
     names = read_names(["Kick In.wav", "Kick.wav", "Kikc In.wav"], SongFacts())
     (kick,) = match_parts([Part(part="kick in")], names)

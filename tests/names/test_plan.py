@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.errors import PatternRefused
-from deep_tally.names.pattern import BYTES_MOST, FIELDS, REFUSED_NAMES, fill, matching, require_pattern, storable
+from deep_tally.model.naming import FIELDS, require_pattern
+from deep_tally.names.pattern import BYTES_MOST, REFUSED_NAMES, fill, matching, storable
 from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, numbered_apart, to_csv
 from deep_tally.names.read import read_names
 

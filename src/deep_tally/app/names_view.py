@@ -37,7 +37,8 @@ from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError, PatternRefused
 from deep_tally.model.findings import Action
 from deep_tally.model.names import ParsedName
-from deep_tally.names.pattern import BYTES_MOST, FIELDS
+from deep_tally.model.naming import FIELDS
+from deep_tally.names.pattern import BYTES_MOST
 from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, numbered_apart, to_csv
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.name_words import name_labels

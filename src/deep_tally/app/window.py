@@ -804,26 +804,36 @@ class Window(QMainWindow):
 
     def show_reply(self) -> None:
         """Go to the reply, when there is one."""
-        if self.state.delivery is not None:
+        if self._is_judged():
             self._fill_reply()
             self._show_page(self.reply)
             self.reply.text.setFocus()
 
     def show_parts(self) -> None:
         """Go to the asked parts."""
-        if self.state.delivery is not None:
+        if self._is_judged():
             self._show_page(self.parts)
             self._fill_page()
             self.parts.tree.setFocus()
 
     def show_names(self) -> None:
         """Go to the new names."""
-        if self.state.delivery is not None:
+        if self._is_judged():
             self._show_page(self.names)
             self._fill_page()
             self.names.table.setFocus()
             if not self.names.table.currentIndex().isValid():
                 self.names.table.selectRow(0)
+
+    def _is_judged(self) -> bool:
+        """Whether there is a judged delivery; says why not, and marks the step that is still shown."""
+        if self.state.delivery is not None:
+            return True
+        if (page := self.pages.currentWidget()) is not None:
+            self._show_page(page)
+        if self.state.intake is not None:
+            self.say("Wait until all files are measured, or cancel that; then this can be shown.")
+        return False
 
     def show_paper(self) -> None:
         """Go to the client's page; it needs no delivery."""

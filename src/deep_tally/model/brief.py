@@ -12,7 +12,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
-from deep_tally.model.errors import BriefRefused
+from deep_tally.model.errors import BriefRefused, PatternRefused
+from deep_tally.model.naming import require_pattern
 from deep_tally.model.thresholds import THRESHOLDS
 
 SCHEMA = 1
@@ -82,10 +83,17 @@ class Needs(_Part):
     stamps: bool = False
 
 
+def _require_usable(pattern: str) -> str:
+    try:
+        return require_pattern(pattern)
+    except PatternRefused as refused:
+        raise ValueError(f"{refused.problem}; {refused.remedy}") from refused
+
+
 class Names(_Part):
     """What is asked of file names. `generic_words` are the trade's own plain words."""
 
-    pattern: str | None = None
+    pattern: Annotated[str, AfterValidator(_require_usable)] | None = None
     longest: Annotated[int, Field(ge=1)] = 64
     generic_words: Annotated[tuple[str, ...], Field(strict=False)] = (
         "track",

@@ -51,7 +51,9 @@ def match_parts(
         In the order asked.
     """
     words = vocabulary or shipped()
-    said = told or {}
+    listed = {part.part for part in asked}
+    # What was told of parts that are on another list is no word about this one.
+    said = {path: parts for path, parts in (told or {}).items() if not parts or listed & set(parts)}
     wanted = [parse_part(part.part, words) for part in asked]
     scores: list[dict[str, float]] = [{} for _ in asked]
     for path, name in names.items():

@@ -1,33 +1,10 @@
-"""Patterns for names: `{number} {part} {variant}`, with fields of our own."""
+"""Names by a pattern, and patterns known again in names."""
 
 from __future__ import annotations
 
 import re
 import unicodedata
 from collections.abc import Mapping
-from types import MappingProxyType
-
-from deep_tally.model.errors import PatternRefused
-
-FIELDS: Mapping[str, str] = MappingProxyType(
-    {
-        "number": "its place in the list, two digits or more",
-        "part": "what plays, in words written out",
-        "words": "what plays, in the client's own words",
-        "index": "which one of several alike",
-        "variant": "dry, wet, DI, amp, double, take…",
-        "side": "L or R",
-        "family": "drums, bass, voices…",
-        "song": "the song's title",
-        "artist": "who plays it",
-        "tempo": "the tempo in BPM",
-        "key": "the key",
-        "old": "the whole old name",
-    }
-)
-"""Field -> what stands there."""
-TELLING = frozenset({"number", "part", "words", "old", "index"})
-"""Fields that can tell one file from another; a pattern needs one."""
 
 _FIELD = re.compile(r"\{(\w+)\}")
 # Characters one common family of systems refuses in names (published by its maker; from memory), and the slash of all.
@@ -35,34 +12,6 @@ REFUSED_CHARACTERS = frozenset('<>:"/\\|?*')
 REFUSED_NAMES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
 BYTES_MOST = 255
 """The longest name common Linux file systems store, in bytes (from memory: NAME_MAX of ext4, XFS and Btrfs)."""
-
-
-def require_pattern(pattern: str) -> str:
-    """The pattern as it is, if names can be made of it.
-
-    Raises
-    ------
-    PatternRefused
-        It is empty, a brace is open or inside another, a field is not known, or it has no field that tells files apart.
-    """
-    if not pattern.strip():
-        raise PatternRefused("The pattern", "it is empty", "write one such as {number} {part} {variant}")
-    depth = 0
-    for character in pattern:
-        depth += {"{": 1, "}": -1}.get(character, 0)
-        if depth > 1:
-            raise PatternRefused(pattern, "one field stands inside another", "close each { before the next one")
-        if depth < 0:
-            raise PatternRefused(pattern, "a } has no { before it", "write fields as {part}")
-    if depth:
-        raise PatternRefused(pattern, "a { is not closed", "write fields as {part}")
-    fields = set(re.findall(r"\{([^{}]*)\}", pattern))
-    if unknown := sorted(fields - set(FIELDS)):
-        known = ", ".join(FIELDS)
-        raise PatternRefused(pattern, f"it has no field called {{{unknown[0]}}}", f"use some of {known}")
-    if not fields & TELLING:
-        raise PatternRefused(pattern, "all files would get one name", "take in {part} or {number}")
-    return pattern
 
 
 def fill(pattern: str, values: Mapping[str, str]) -> str:

@@ -14,7 +14,8 @@ from typing import Literal
 from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import FAMILIES, SURE, ParsedName
-from deep_tally.names.pattern import BYTES_MOST, fill, require_pattern, storable
+from deep_tally.model.naming import require_pattern
+from deep_tally.names.pattern import BYTES_MOST, fill, storable
 from deep_tally.names.pieces import pieces_of
 from deep_tally.names.vocabulary import shipped
 
