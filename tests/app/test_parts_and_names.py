@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from deep_tally.app.rows import Column, cell_text, tooltip
+from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.model.files import Role
 from deep_tally.session.told import Told, recall_told
@@ -126,6 +127,18 @@ def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Wi
     assert part_item(named, "organ").child(0).text(2) == "sure"
     assert named.state.delivery is not None
     assert named.state.delivery.sets[0].names["07 Zithering.wav"].part == "organ"
+
+
+def test_a_word_of_ones_own_that_fits_two_parts_is_told_when_the_window_opens(
+    qapp: QApplication, own_home: Path
+) -> None:
+    path = own_home / "data" / "deep-tally" / "words.json"
+    path.parent.mkdir(parents=True)
+    path.write_text('{"schema": 1, "parts": {"organ": ["pno"]}}')
+    _, window = make_window()
+    assert "it stands for piano already, not for organ; choose another word." in window.said.text()
+    window.close()
+    window.deleteLater()
 
 
 def test_a_name_that_was_understood_offers_no_word(named: Window) -> None:

@@ -227,7 +227,8 @@ class FileList(QListWidget):
 class PartsView(QWidget):
     """The list, what came for it, and what came besides.
 
-    `told` tells (what is told now, words); `parts_edited` the asked parts, JSON-ready; `word_offered` (part, phrase).
+    `told` tells (what is told now, words); `parts_edited` (asked parts JSON-ready, words);
+    `word_taken` (part, phrase).
     """
 
     told = Signal(object, str)

@@ -169,6 +169,7 @@ class Window(QMainWindow):
         self._is_brief_open = self.settings.text("brief open") == "yes"
         self.brief_button.setChecked(self._is_brief_open)
         self._furnished = True
+        self.say(readable(self.state.words_trouble))
 
     # -- building -----------------------------------------------------------------------------
 

@@ -67,10 +67,6 @@ class _Work:
     def is_free(self, start: int, end: int) -> bool:
         return all(t.end <= start or t.start >= end for t in self.tokens)
 
-    @property
-    def has_words(self) -> bool:
-        return any(not p.is_digits for p in self.pieces)
-
 
 @lru_cache(maxsize=20_000)
 def parse(stem: str, vocabulary: Vocabulary, context: Context = NO_CONTEXT) -> ParsedName:
@@ -158,10 +154,10 @@ def _claim_number(work: _Work) -> None:
 
 def _claim_song(work: _Work, context: Context) -> None:
     """The song's and the artist's names, wherever they stand, as long as other words remain."""
-    for kind, said in (("song", context.title), ("artist", context.artist)):
-        wanted = [p.word for p in pieces_of(said)]
-        if wanted:
-            _claim_words(work, "song" if kind == "song" else "artist", wanted)
+    said: tuple[tuple[TokenKind, str], ...] = (("song", context.title), ("artist", context.artist))
+    for kind, words in said:
+        if wanted := [p.word for p in pieces_of(words)]:
+            _claim_words(work, kind, wanted)
     begun = [p for p in work.pieces if p.end <= _prefix_end(work, context.prefix)]
     if not begun or not any(p.start >= begun[-1].end for p in work.pieces):
         return
@@ -204,7 +200,6 @@ class _Candidate:
     end: int
     value: str
     also: str | None = None
-    words: int = 1
 
 
 def _candidates(work: _Work) -> list[_Candidate]:
@@ -232,9 +227,9 @@ def _phrase(work: _Work, run: Sequence[Piece]) -> _Candidate | None:
     words = tuple(_corrected(work.vocabulary, p.word) for p in run)
     for phrase in (words, words[::-1]) if len(words) == 2 else (words,):
         if (part := work.vocabulary.parts.get(phrase)) is not None:
-            return _Candidate("part", run[0].start, run[-1].end, part, words=len(words))
+            return _Candidate("part", run[0].start, run[-1].end, part)
     if (variant := work.vocabulary.variants.get(words)) is not None:
-        return _Candidate("variant", run[0].start, run[-1].end, variant, words=len(words))
+        return _Candidate("variant", run[0].start, run[-1].end, variant)
     return None
 
 
