@@ -96,6 +96,11 @@ def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
         midi=[e.midi for e in entries if e.midi is not None],
         notes=[e.text for e in entries if e.text],
         clicks=[e.path.rpartition("/")[2] for e in entries if e.role is Role.CLICK],
+        pulses_bpm=[
+            t.measures.pulse.bpm
+            for t in tracks
+            if t.path in paths and t.role is Role.CLICK and t.measures is not None and t.measures.pulse is not None
+        ],
     )
 
 

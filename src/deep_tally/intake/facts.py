@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import TypeVar
 
@@ -112,6 +112,7 @@ def read_facts(
     midi: Iterable[MidiFacts] = (),
     notes: Iterable[str] = (),
     clicks: Iterable[str] = (),
+    pulses_bpm: Iterable[float] = (),
 ) -> SongFacts:
     """Song, tempo and key of a set.
 
@@ -127,10 +128,13 @@ def read_facts(
         What MIDI files and the client's notes state.
     clicks : iterable of str
         Names of click files: what one of them states is the song's.
+    pulses_bpm : iterable of float
+        Tempos that click files play, whatever their names say.
     """
     comments = list(comments)
     texts = [*paths, *comments]
     of_clicks = list(clicks)
+    played = [round(bpm, 2) for bpm in pulses_bpm]
     files = list(midi)
     said = [facts_in(note) for note in notes]
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
@@ -142,22 +146,25 @@ def read_facts(
         "the MIDI file",
         "the notes",
         "the click's name",
+        "the click itself",
         "the files' names",
         "the files' own notes",
     )
-    tempos = (
+    tempos: tuple[Sequence[float | None], ...] = (
         [tempo_in(name)],
         [m.tempo_bpm for m in files],
         [s.tempo_bpm for s in said],
         [tempo_in(c) for c in of_clicks],
+        played,
         [of_names[0]],
         [of_comments[0]],
     )
-    keys = (
+    keys: tuple[Sequence[str | None], ...] = (
         [key_in(name)],
         [m.key for m in files],
         [s.key for s in said],
         [key_in(c) for c in of_clicks],
+        [],
         [of_names[1]],
         [of_comments[1]],
     )
@@ -170,7 +177,8 @@ def read_facts(
         or _first(m.tempo_bpm for m in files)
         or _most_common(tempo_in(t) for t in texts)
         or _first(s.tempo_bpm for s in said)
-        or tempo_in(around),
+        or tempo_in(around)
+        or _first(played),
         key=key_in(name)
         or _most_common(key_in(t) for t in texts)
         or _first(s.key for s in said)

@@ -23,6 +23,7 @@ from deep_tally.measure.looks import loud_places, quiet_places
 from deep_tally.measure.loudness import LoudnessMeter
 from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
+from deep_tally.measure.pulse import find_pulse
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
 from deep_tally.measure.spectrum import FRAMES, LOOKS, long_term, spectra_of
@@ -198,6 +199,7 @@ class _Pass:
             density=density(windows, sounding, stretches),
             spectrum=long_term(spectra, rate_hz),
             hum=self._hum(windows),
+            pulse=find_pulse(windows, self._format.rate_hz),
             offset_steady=self._offset.steady(),
             offset_step=self._offset.step(),
             worst_flat_top=self._excerpt(tops.runs.longest),

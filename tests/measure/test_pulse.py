@@ -1,0 +1,114 @@
+"""The tempo a click plays: synthesised clicks of known tempo and stray, and sounds that are no click."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from deep_tally.measure.bins import Windows
+from deep_tally.measure.pulse import find_pulse
+from deep_tally.model.measures import Measures, Pulse
+from sounds import measured_file
+
+RATE = 48_000
+
+
+def windows_of(samples: np.ndarray, frames: int = 48) -> Windows:
+    """The windows of one channel, as the pass over a file makes them."""
+    padded = np.zeros(-(-len(samples) // frames) * frames)
+    padded[: len(samples)] = samples
+    rows = padded.reshape(-1, frames).astype(np.float32)
+    return Windows(
+        frames=frames,
+        low=rows.min(axis=1, keepdims=True),
+        high=rows.max(axis=1, keepdims=True),
+        energy=(rows**2).sum(axis=1, keepdims=True),
+    )
+
+
+def click(
+    bpm: float,
+    beats: int,
+    *,
+    first_s: float = 0.0,
+    stray_s: float = 0.0,
+    missing: tuple[int, ...] = (),
+    accent: float = 1.0,
+    seed: int = 3,
+) -> np.ndarray:
+    """Strokes of 12 ms at a tempo; every fourth may be louder."""
+    random = np.random.default_rng(seed)
+    stroke = np.sin(2 * np.pi * 1500 * np.arange(576) / RATE) * np.exp(-np.arange(576) / 120)
+    samples = np.zeros(round((first_s + beats * 60 / bpm + 0.5) * RATE))
+    for beat in range(beats):
+        if beat not in missing:
+            at = max(0, round((first_s + beat * 60 / bpm + random.uniform(-stray_s, stray_s)) * RATE))
+            samples[at : at + len(stroke)] += (accent if beat % 4 == 0 else 0.5) * stroke[: len(samples) - at]
+    return samples
+
+
+def pulse(samples: np.ndarray) -> Pulse | None:
+    return find_pulse(windows_of(samples), RATE)
+
+
+@pytest.mark.parametrize("bpm", [40.0, 72.5, 96.0, 120.0, 127.97, 174.0, 240.0])
+def test_a_steady_clicks_tempo_is_right_to_a_hundredth(bpm: float) -> None:
+    found = pulse(click(bpm, 64, first_s=0.25))
+    assert found is not None
+    assert found.bpm == pytest.approx(bpm, abs=0.01)
+    assert found.strokes == 64
+    assert found.first_frame == pytest.approx(0.25 * RATE, abs=48)
+    assert found.stray_ms < 1.1
+
+
+@given(
+    st.floats(40, 240),
+    st.integers(16, 200),
+    st.floats(0, 2),
+    st.sampled_from([0.0, 0.002]),
+    st.integers(0, 2**31),
+)
+@settings(max_examples=60, deadline=None)
+def test_any_tempo_with_a_little_stray_is_found(bpm: float, beats: int, first: float, stray: float, seed: int) -> None:
+    found = pulse(click(bpm, beats, first_s=first, stray_s=stray, seed=seed))
+    assert found is not None
+    # The slope of n strokes, each off by at most e: within 3 e / n of the interval.
+    off = 3 * (stray + 0.001) / beats
+    assert found.bpm == pytest.approx(bpm, rel=off / (60 / bpm) + 1e-6)
+    assert found.stray_ms <= (2 * stray + 0.002) * 1000
+
+
+def test_missing_strokes_and_accents_do_not_move_the_tempo() -> None:
+    found = pulse(click(110.0, 64, missing=(8, 9, 10, 11, 40), accent=1.0))
+    assert found is not None
+    assert found.bpm == pytest.approx(110.0, abs=0.01)
+    assert found.strokes == 59
+
+
+@pytest.mark.parametrize(
+    "samples",
+    [
+        np.zeros(RATE),
+        np.zeros(0),
+        click(100.0, 7),
+        np.random.default_rng(1).standard_normal(4 * RATE) * 0.1,
+        np.concatenate([click(100.0, 12), click(140.0, 12)]),
+        click(100.0, 32, stray_s=0.06),
+    ],
+    ids=["silence", "nothing", "too few", "noise", "two tempos", "a player"],
+)
+def test_what_is_no_steady_pulse_has_none(samples: np.ndarray) -> None:
+    assert pulse(samples) is None
+
+
+def test_a_click_file_is_measured_with_its_pulse(tmp_path: Path) -> None:
+    path = tmp_path / "Click.wav"
+    soundfile.write(path, click(96.0, 40), RATE, subtype="PCM_24")
+    measures: Measures = measured_file(path)
+    assert measures.pulse is not None
+    assert measures.pulse.bpm == pytest.approx(96.0, abs=0.01)
