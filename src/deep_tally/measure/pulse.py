@@ -58,6 +58,8 @@ def _onsets(windows: Windows, rate_hz: int) -> NDArray[np.float64]:
     """Frames of the windows in which a stroke begins after a rest."""
     energy = windows.energy[:, 0]
     active = energy > _ACTIVE_SHARE * energy.max(initial=0.0)
+    if 2 * int(active.sum()) > len(active):
+        return np.zeros(0)  # it sounds most of the time: no strokes
     rest = max(1, round(_REST_MS * rate_hz / 1000 / windows.frames))
     at = np.flatnonzero(active)
     if not len(at):
