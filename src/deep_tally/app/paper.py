@@ -1,19 +1,21 @@
-"""A page on paper: white by day and by night, since the client will see it so."""
+"""A page on paper: white by day and by night, since the client will see it so; and what is done with one."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
-from PySide6.QtWidgets import QFileDialog, QFrame, QTextEdit, QWidget
+from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QTextEdit, QWidget
 
 from deep_tally.app.page_text import PageText
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import DAY, Theme
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.page import Page, to_text
-from deep_tally.reply.save import FORMS
+from deep_tally.reply.save import FORMS, save_reply
 
 _MARGIN = 44
 
@@ -80,3 +82,53 @@ def ask_where(
     if path.suffix.casefold() not in FORMS:
         path = path.with_name(path.name + kind.rpartition("*")[2].rstrip(")"))
     return path
+
+
+class PageView(QWidget):
+    """A view about one page. `said` tells what happened, in one sentence; `what` names the page in it."""
+
+    what = "page"
+    said = Signal(str)
+    slow_to_save = Signal(object, object, tuple)
+    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
+
+    def __init__(self, theme: Theme, settings: Settings) -> None:
+        super().__init__()
+        self._theme, self._settings = theme, settings
+        self.text = Paper(theme)
+
+    @property
+    def page(self) -> Page:
+        """The page as it stands, with all edits."""
+        return self.text.page
+
+    def client_files(self) -> Iterable[Path]:
+        """What nothing may be written to."""
+        return ()
+
+    def copy_text(self) -> None:
+        """Put the page on the clipboard as plain text."""
+        self.text.copy_page()
+        self.said.emit(f"The {self.what} is on the clipboard, as plain text.")
+
+    def save_to(self, path: Path) -> bool:
+        """Save the page; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
+        if path.suffix.casefold() == ".pdf":
+            self.said.emit(f"Writing {path.name}…")
+            self.slow_to_save.emit(self.page, path, tuple(self.client_files()))
+        else:
+            try:
+                save_reply(self.page, path, client_files=self.client_files())
+            except DeepTallyError as error:
+                self.said.emit(str(error))
+                return False
+            self.said.emit(f"Saved: {path}")
+        self._settings.set_folder("reply", path.parent)
+        return True
+
+    def button(self, words: str, tip: str, what: object) -> QPushButton:
+        """A button of the view."""
+        made = QPushButton(words)
+        made.setToolTip(tip)
+        made.clicked.connect(what)
+        return made

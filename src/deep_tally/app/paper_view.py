@@ -2,42 +2,33 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from deep_tally.app.paper import Paper, ask_where
+from deep_tally.app.paper import PageView, ask_where
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme
-from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.page import Page
-from deep_tally.reply.save import save_reply
 
 _WIDTH = 820
 KINDS = (("PDF", ".pdf"), ("Web page", ".html"), ("Text", ".txt"), ("Markdown", ".md"))
 
 
-class PaperView(QWidget):
-    """The client's page. `said` tells what happened, in one sentence; `left` that the user goes back."""
+class PaperView(PageView):
+    """The client's page. `left` tells that the user goes back."""
 
-    said = Signal(str)
-    slow_to_save = Signal(object, object, tuple)
-    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
     left = Signal()
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
-        super().__init__()
-        self._theme, self._settings = theme, settings
-        self.text = Paper(theme)
+        super().__init__(theme, settings)
         self.text.setReadOnly(True)
         self.text.setAccessibleName("The client's page")
         self._name = ""
         self.words = QLabel("What to send, for the client: it follows the brief.")
-        self.back = self._button("Back", "Back to the sheet (Esc)", self.left.emit)
-        self.copy = self._button("Copy as text", "Copy the whole page as plain text", self.copy_text)
-        self.save = self._button("Save the page…", "As PDF, web page, text or Markdown", self.save_as)
+        self.back = self.button("Back", "Back to the sheet (Esc)", self.left.emit)
+        self.copy = self.button("Copy as text", "Copy the whole page as plain text", self.copy_text)
+        self.save = self.button("Save the page…", "As PDF, web page, text or Markdown", self.save_as)
         self.save.setProperty("look", "main")
         line = QHBoxLayout()
         line.setContentsMargins(0, 8, 0, 8)
@@ -61,12 +52,6 @@ class PaperView(QWidget):
         theme.changed.connect(self._colour)
         self._colour()
 
-    def _button(self, words: str, tip: str, what: object) -> QPushButton:
-        button = QPushButton(words)
-        button.setToolTip(tip)
-        button.clicked.connect(what)
-        return button
-
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.left.emit()
@@ -78,36 +63,11 @@ class PaperView(QWidget):
         self._name = name
         self.text.show_page(page)
 
-    @property
-    def page(self) -> Page:
-        """The page as it is shown."""
-        return self.text.page
-
-    def copy_text(self) -> None:
-        """Put the page on the clipboard as plain text."""
-        self.text.copy_page()
-        self.said.emit("The page is on the clipboard, as plain text.")
-
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
         path = ask_where(self, self._settings, "Save the client's page", self._name, KINDS)
         if path is not None:
             self.save_to(path)
-
-    def save_to(self, path: Path) -> bool:
-        """Save the page; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
-        if path.suffix.casefold() == ".pdf":
-            self.said.emit(f"Writing {path.name}…")
-            self.slow_to_save.emit(self.page, path, ())
-            return True
-        try:
-            save_reply(self.page, path)
-        except DeepTallyError as error:
-            self.said.emit(str(error))
-            return False
-        self._settings.set_folder("reply", path.parent)
-        self.said.emit(f"Saved: {path}")
-        return True
 
     def _colour(self) -> None:
         self.words.setStyleSheet(f"color: {self._theme.colours.soft}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
     QFormLayout,
@@ -13,40 +13,33 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
-from deep_tally.app.paper import Paper, ask_where
+from deep_tally.app.paper import PageView, ask_where
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Delivery
-from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, listed
-from deep_tally.reply.page import Page
 from deep_tally.reply.requests import Request, group_requests
-from deep_tally.reply.save import save_reply
 
 _KINDS = (("Web page with pictures", ".html"), ("PDF with pictures", ".pdf"), ("Text", ".txt"), ("Markdown", ".md"))
 _LIST_WIDTH = 372
 _PAGE_WIDTH = 900
 
 
-class ReplyView(QWidget):
-    """Everything about the reply. `said` tells what happened, in one sentence."""
+class ReplyView(PageView):
+    """Everything about the reply."""
 
-    said = Signal(str)
-    slow_to_save = Signal(object, object, tuple)
-    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
+    what = "reply"
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
-        super().__init__()
-        self._theme, self._settings = theme, settings
+        super().__init__(theme, settings)
         self._delivery: Delivery | None = None
         self._left_out: set[str] = set()
         self._renamed: Mapping[str, str] = {}
@@ -71,11 +64,10 @@ class ReplyView(QWidget):
         left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         left.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-        self.text = Paper(theme)
         self.text.setAccessibleName("The reply; it can be edited")
         self.text.document().modificationChanged.connect(self._tell_edited)
-        self.copy = self._button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
-        self.anew = self._button(
+        self.copy = self.button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
+        self.anew = self.button(
             "Write it anew", "Put your changes away and write the reply from the findings", self.rewrite
         )
         self.edited = QLabel("Edited by you")
@@ -114,12 +106,6 @@ class ReplyView(QWidget):
         field.textEdited.connect(remember)
         return field
 
-    def _button(self, words: str, tip: str, what: object) -> QPushButton:
-        button = QPushButton(words)
-        button.setToolTip(tip)
-        button.clicked.connect(what)
-        return button
-
     def show_delivery(self, delivery: Delivery, *, same: bool, renamed: Mapping[str, str] | None = None) -> None:
         """Show the reply to a delivery, with a list of new names; your changes to the same one's reply are kept."""
         self._delivery, self._renamed = delivery, renamed or {}
@@ -128,11 +114,6 @@ class ReplyView(QWidget):
             self.text.document().setModified(False)
         self._fill_list(delivery)
         self._write_if_unedited()
-
-    @property
-    def page(self) -> Page:
-        """The reply as it stands, with all edits."""
-        return self.text.page
 
     def rewrite(self) -> None:
         """Write the reply from the findings; edits are put away."""
@@ -147,33 +128,14 @@ class ReplyView(QWidget):
             self.text.show_page(page)
             self._tell_edited(False)
 
-    def copy_text(self) -> None:
-        """Put the reply on the clipboard as plain text."""
-        self.text.copy_page()
-        self.said.emit("The reply is on the clipboard, as plain text.")
-
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
         path = ask_where(self, self._settings, "Save the reply", self.page.title or "Reply", _KINDS)
         if path is not None:
             self.save_to(path)
 
-    def save_to(self, path: Path) -> bool:
-        """Save the reply; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
-        if path.suffix.casefold() == ".pdf":
-            self.said.emit(f"Writing {path.name}…")
-            self.slow_to_save.emit(self.page, path, tuple(self._client_files()))
-            return True
-        try:
-            save_reply(self.page, path, client_files=self._client_files())
-        except DeepTallyError as error:
-            self.said.emit(str(error))
-            return False
-        self._settings.set_folder("reply", path.parent)
-        self.said.emit(f"Saved: {path}")
-        return True
-
-    def _client_files(self) -> Iterable[Path]:
+    def client_files(self) -> Iterable[Path]:
+        """The files of the delivery the reply is about."""
         delivery = self._delivery
         if delivery is None:
             return ()
