@@ -84,9 +84,10 @@ def test_the_page_says_what_the_brief_asks() -> None:
 
 
 def test_what_may_be_either_way_is_not_mentioned() -> None:
-    assert printed_sentences(Printed(main_output_chain="either")) == []
-    plain = to_text(write_brief_page(brief(printed={"main_output_chain": "either"})))
-    assert "switch off" not in plain
+    either = dict.fromkeys(("effect_returns", "fader_and_pan_moves", "main_output_chain"), "either")
+    assert printed_sentences(Printed.model_validate(either)) == []
+    plain = to_text(write_brief_page(brief(printed=either)))
+    assert not [words for words in ("switch off", "leave out", "sent to") if words in plain]
 
 
 def test_a_mix_for_mastering_has_a_page_of_its_own() -> None:

@@ -63,8 +63,8 @@ class Printed(_Part):
     """What may be printed into the files; no check claims to see it."""
 
     insert_processing: Literal["out", "in", "either"] = "either"
-    effect_returns: Literal["out", "in", "separate", "either"] = "either"
-    fader_and_pan_moves: Literal["out", "in", "either"] = "either"
+    effect_returns: Literal["out", "in", "separate", "either"] = "separate"
+    fader_and_pan_moves: Literal["out", "in", "either"] = "out"
     main_output_chain: Literal["out", "either"] = "out"
 
 

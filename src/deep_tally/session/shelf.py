@@ -116,11 +116,7 @@ class Shelf:
         own = self.own()
         if name not in own:
             return
-        path = own[name][0]
-        try:
-            path.unlink()
-        except OSError as error:
-            raise CannotWrite(str(path), f"it cannot be removed ({error.strerror})", "look at its folder") from error
+        _remove(own[name][0])
 
     @property
     def default(self) -> Brief:
@@ -148,10 +144,9 @@ class Shelf:
         """
         path = self._folder / _UNSAVED
         if brief is not None:
-            self._folder.mkdir(parents=True, exist_ok=True)
-            write_whole(brief.to_json(), path)
-        else:
-            path.unlink(missing_ok=True)
+            self._write(brief.to_json(), path)
+        elif self.unsaved is not None:  # one that a newer version wrote is left to it
+            _remove(path)
 
     def pick_default(self, name: str) -> None:
         """Make a brief the default.
@@ -164,8 +159,16 @@ class Shelf:
             The data folder cannot be written.
         """
         self.find(name)
-        self._folder.mkdir(parents=True, exist_ok=True)
-        write_whole(f"{name}\n", self._folder / _DEFAULT)
+        self._write(f"{name}\n", self._folder / _DEFAULT)
+
+    def _write(self, text: str, path: Path) -> None:
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CannotWrite(
+                str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
+            ) from error
+        write_whole(text, path)
 
     def _free_path(self, name: str) -> Path:
         slug = re.sub(r"[^\w]+", "-", name.casefold()).strip("-")[:48] or "brief"
@@ -175,6 +178,13 @@ class Shelf:
             path = self._folder / f"{slug}-{number}.json"
             number += 1
         return path
+
+
+def _remove(path: Path) -> None:
+    try:
+        path.unlink()
+    except OSError as error:
+        raise CannotWrite(str(path), f"it cannot be removed ({error.strerror})", "look at its folder") from error
 
 
 def named_brief(said: str) -> Brief:
