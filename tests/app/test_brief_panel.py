@@ -20,6 +20,7 @@ from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.reply.brief_words import LINES
+from sounds_to_name import write_delivery
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -324,3 +325,18 @@ def test_everything_in_the_panel_is_reached_with_tab(panel: BriefPanel, qtbot: Q
         if w.isVisible() and w.isEnabled() and w.objectName() != "qt_spinbox_lineedit"
     }
     assert wanted <= seen
+
+
+def test_a_line_changed_just_before_the_judgement_does_not_keep_files_from_being_compared(
+    fresh: Window, tmp_path: Path
+) -> None:
+    """Between the last file measured and the comparison lies an event: a change there must not judge too early."""
+    fresh.open([write_delivery(tmp_path)])
+    wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.is_done)
+    assert fresh.state.delivery is None
+    fresh.state.edit_brief("needs.midi", True, "x")
+    assert fresh.state.delivery is None
+    wait(lambda: fresh.state.delivery is not None)
+    assert fresh.state.comparing is not None
+    assert fresh.state.comparing.is_whole
+    assert "content.companion-missing" in codes(fresh)

@@ -103,7 +103,7 @@ def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder
     drop(named, ["07 Zithering.wav"], tree, place)
     assert rows_of(named)["organ"] == ("1 file", ["07 Zithering.wav"])
     assert part_item(named, "organ").child(0).text(2) == "told by you"
-    assert recall_told(folder).parts == {"07 Zithering.wav": ("organ",)}
+    wait(lambda: recall_told(folder).parts == {"07 Zithering.wav": ("organ",)})
     named.state.undo_stack.undo()
     assert rows_of(named)["organ"] == ("missing", [])
     named.state.undo_stack.redo()
@@ -321,7 +321,7 @@ def test_a_name_of_ones_own_is_written_and_given_back_with_keys(named: Window, q
     wait(lambda: named.state.told.names)
     assert new_names(named)["07 Zithering.wav"] == "Saw- soft-.wav"  # what some systems refuse is replaced
     assert named.names.model.index(6, 2).data() == "written by you"
-    assert recall_told(folder).names == {"07 Zithering.wav": "Saw: soft?"}
+    wait(lambda: recall_told(folder).names == {"07 Zithering.wav": "Saw: soft?"})
     table.setFocus()
     table.selectRow(6)
     qtbot.keyClick(table, Qt.Key.Key_Delete)

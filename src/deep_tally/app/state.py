@@ -41,6 +41,9 @@ from deep_tally.session.told import NOTHING_TOLD, Told, add_word, keep_told, rec
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
 
+_KEEP_MS = 300
+"""What is told is written when the user pauses: at every key the disk would make the window wait."""
+
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
@@ -116,6 +119,10 @@ class CheckState(QObject):
         self._settling.setSingleShot(True)
         self._settling.timeout.connect(self._settle)
         self._judgement: Delivery | None = None
+        self._keeping = QTimer(self)
+        self._keeping.setSingleShot(True)
+        self._keeping.setInterval(_KEEP_MS)
+        self._keeping.timeout.connect(self._keep_told)
 
     @property
     def words_trouble(self) -> str:
@@ -130,6 +137,8 @@ class CheckState(QObject):
 
     def close(self) -> None:
         """End all work; changes to the brief that were not saved are there again next time."""
+        if self._keeping.isActive():
+            self._keep_told()
         with contextlib.suppress(DeepTallyError):
             self.shelf.keep_unsaved(self.brief if self.is_brief_changed else None)
         self._timer.stop()
@@ -242,8 +251,7 @@ class CheckState(QObject):
         """Take a brief; what is measured is judged anew at once."""
         self.brief, self.chosen_brief = brief, chosen
         self.brief_changed.emit()
-        if not self.is_measuring:
-            self._judge()
+        self._judge_anew()
 
     @property
     def is_brief_changed(self) -> bool:
@@ -295,14 +303,16 @@ class CheckState(QObject):
         """Take for true what was told; parts of files are judged anew at once."""
         parts_moved = told.parts != self.told.parts
         self.told = told
-        if self.intake is not None:
-            try:
-                keep_told(self.intake.source, told)
-            except DeepTallyError as error:
-                self.refused.emit(str(error))
-        if parts_moved and not self.is_measuring:
-            self._judge()
+        self._keeping.start()
+        if parts_moved:
+            self._judge_anew()
         self.told_changed.emit()
+
+    def _keep_told(self) -> None:
+        self._keeping.stop()
+        if self.intake is not None:
+            source, told = self.intake.source, self.told
+            self._try(lambda: keep_told(source, told))
 
     def add_word(self, part: str, phrase: str) -> bool:
         """Keep a word of the user's own for a part; tells whether it can be used."""
@@ -311,8 +321,7 @@ class CheckState(QObject):
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return False
-        if not self.is_measuring:
-            self._judge()
+        self._judge_anew()
         self.told_changed.emit()
         return True
 
@@ -428,6 +437,8 @@ class CheckState(QObject):
             value = _with_corrections(found, self._found, self.intake)
         if not self._is_again:
             self._compared = {}
+        if self._keeping.isActive():
+            self._keep_told()
         self._found, self.intake, self._opened = found, value, self._asked_for
         self.told = recall_told(value.source)
         self.undo_stack.clear()
@@ -466,6 +477,11 @@ class CheckState(QObject):
             self._timer.start()
         if self.comparing.is_done:
             self._judge(at_once=at_once)
+
+    def _judge_anew(self) -> None:
+        """Judge again what is judged already; what is not will be, when it is measured and compared."""
+        if self.delivery is not None or self._judgement is not None:
+            self._judge()
 
     def _judge(self, *, at_once: bool = True) -> None:
         if self.intake is None or self.measuring is None:

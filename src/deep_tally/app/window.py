@@ -638,7 +638,6 @@ class Window(QMainWindow):
             self._show_brief()
 
     def _told_changed(self) -> None:
-        self._fill()
         self._replied = None
         self._fill_page()
 
