@@ -10,6 +10,7 @@ from typing import Any
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
+from deep_tally.check.stamps import placements_of
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat
@@ -122,13 +123,14 @@ def song_of(
     facts: SongFacts | None = None,
     mix: bool = True,
     told: dict[str, tuple[str, ...]] | None = None,
+    places: dict[str, int] | None = None,
 ) -> SongSet:
     """A set of tracks; with a rough mix and all facts unless told otherwise."""
     listed = (*tracks, *((ROUGH_MIX,) if mix else ()))
     facts = facts or SongFacts(title="Song", tempo_bpm=96.0, key="D minor")
     names = read_names([t.path for t in listed], facts)
     asked = {t.path: names[t.path] for t in listed if t.role.is_asked}
-    return SongSet(
+    song = SongSet(
         name="Song",
         tracks=listed,
         facts=facts,
@@ -136,13 +138,12 @@ def song_of(
         names=names,
         parts=match_parts(brief.parts, asked, told=told),
     )
+    return replace(song, placements=placements_of(song, places or {}, brief))
 
 
-def findings(
-    tracks: Iterable[Track], *, brief: Brief = DEFAULT_BRIEF, facts: SongFacts | None = None, mix: bool = True
-) -> tuple[Finding, ...]:
+def findings(tracks: Iterable[Track], *, brief: Brief = DEFAULT_BRIEF, **options: Any) -> tuple[Finding, ...]:
     """All findings of a set."""
-    return tally(song_of(tracks, brief=brief, facts=facts, mix=mix), brief)
+    return tally(song_of(tracks, brief=brief, **options), brief)
 
 
 def codes(tracks: Iterable[Track], **options: Any) -> list[str]:

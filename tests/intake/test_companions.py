@@ -11,6 +11,7 @@ from deep_tally.intake.facts import facts_in, read_facts
 from deep_tally.intake.midi import read_midi
 from deep_tally.intake.notes import decode_text
 from deep_tally.model.files import MidiFacts
+from deep_tally.model.timeline import MeterStep, TempoStep, Timeline
 
 
 def number(value: int) -> bytes:
@@ -44,8 +45,17 @@ def path(tmp_path: Path) -> Path:
 def test_tempo_meter_key_name_and_length_are_read(path: Path) -> None:
     path.write_bytes(midi((0, NAME), (0, tempo(625_000)), (0, METER_6_8), (0, KEY_D_MINOR), (0, NOTE), (1920, NOTE)))
     # 60,000,000 / 625,000 us a quarter = 96 BPM; 1920 ticks of 480 = 4 quarters = 2.5 s
+    six_eight = (MeterStep(quarter=0.0, beats=6, unit=8),)
+    timeline = Timeline(tempos=(TempoStep(quarter=0.0, seconds=0.625),), meters=six_eight)
     assert read_midi(path) == MidiFacts(
-        title="Night Bus", tempo_bpm=96.0, meter="6/8", key="D minor", seconds=2.5, beats=4.0
+        title="Night Bus",
+        tempo_bpm=96.0,
+        meter="6/8",
+        key="D minor",
+        seconds=2.5,
+        beats=4.0,
+        timeline=timeline,
+        meters=six_eight,
     )
 
 
@@ -61,6 +71,35 @@ def test_changes_of_tempo_count_in_the_length(path: Path) -> None:
     facts = read_midi(path)
     assert facts is not None
     assert (facts.tempo_bpm, facts.tempo_changes, facts.seconds) == (120.0, 1, 2 * 0.5 + 1 * 1.0)
+
+
+def test_before_the_first_tempo_event_the_definitions_120_holds(path: Path) -> None:
+    path.write_bytes(midi((0, NOTE), (960, tempo(1_000_000)), (480, NOTE)))
+    facts = read_midi(path)
+    assert facts is not None
+    assert facts.timeline is not None
+    # two quarters at 500,000 us, one at 1,000,000
+    assert (facts.tempo_bpm, facts.seconds) == (60.0, 2.0)
+    assert facts.timeline.place_at(1.0).beat == 3
+
+
+def test_a_tempo_of_no_length_is_passed_over(path: Path) -> None:
+    path.write_bytes(midi((0, tempo(0)), (0, NOTE), (960, NOTE)))
+    facts = read_midi(path)
+    assert facts is not None
+    assert (facts.tempo_bpm, facts.timeline) == (None, None)
+
+
+def test_a_files_map_of_tempos_is_the_songs_where_it_begins_with_the_songs_tempo(path: Path) -> None:
+    path.write_bytes(midi((0, tempo(625_000)), (0, METER_6_8), (1920, tempo(500_000)), (480, NOTE)))
+    facts = read_midi(path)
+    assert facts is not None
+    song = read_facts("x", [], [], midi=[facts])
+    assert song.tempo_map == facts.timeline
+    other = read_facts("x", [], [], midi=[facts], asked_bpm=120.0)
+    assert other.timeline is not None
+    assert (other.timeline.is_steady, other.timeline.bpm) == (True, 120.0)
+    assert other.timeline.meters[0].beats == 6  # the meter counts all the same
 
 
 @pytest.mark.parametrize("raw", [b"", b"MThd", b"MThd\0\0\0\6\0\0\0\1\0\0", midi((0, NOTE))[:-6], b"MThd" + bytes(60)])
@@ -102,9 +141,38 @@ def test_song_tempo_and_key_are_found_in_notes(
     assert (facts.title, facts.tempo_bpm, facts.key) == (title, bpm, key)
 
 
-def test_a_name_counts_before_midi_and_midi_before_notes() -> None:
+def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where() -> None:
     midi_says = [MidiFacts(tempo_bpm=97.0, key="A minor")]
     notes = ["Tempo: 98\nKey: C major\nSong: Salt Road"]
-    assert read_facts("Night 96 BPM", [], [], midi=midi_says, notes=notes).tempo_bpm == 96.0
+    stated = {"asked_bpm": 94.5, "midi": midi_says, "notes": notes, "clicks": ["Click 99.wav"], "pulses_bpm": [100.004]}
+    names, comments = ["a.wav", "b 95bpm.wav"], ["96 bpm"] * 3
+    expected = [
+        ("asked_bpm", "the brief", 94.5),
+        ("midi", "the MIDI file", 97.0),
+        ("comments", "the files' own notes", 96.0),
+        ("notes", "the notes", 98.0),
+        ("name", "the folder's name", 93.0),
+        ("names", "the files' names", 95.0),
+        ("pulses_bpm", "the click itself", 100.0),
+    ]
+    name = "Night 93 BPM"
+    for key, where, bpm in expected:
+        facts = read_facts(name, names, comments, **stated)  # type: ignore[arg-type]
+        assert (facts.tempo_from, facts.tempo_bpm) == (where, bpm)
+        stated.pop(key, None)
+        comments = [] if key == "comments" else comments
+        name = "Night" if key == "name" else name
+        names = [] if key == "names" else names
+    assert read_facts("Night", [], []).tempo_from is None
+
+
+def test_a_midi_tempo_no_song_has_is_not_taken() -> None:
+    facts = read_facts("Night 96 BPM", [], [], midi=[MidiFacts(tempo_bpm=1000.0)])
+    assert (facts.tempo_from, facts.tempo_bpm) == ("the folder's name", 96.0)
+
+
+def test_key_and_title_come_from_notes_before_midi() -> None:
+    midi_says = [MidiFacts(tempo_bpm=97.0, key="A minor")]
+    notes = ["Tempo: 98\nKey: C major\nSong: Salt Road"]
     facts = read_facts("x", [], [], midi=midi_says, notes=notes)
     assert (facts.title, facts.tempo_bpm, facts.key) == ("Salt Road", 97.0, "C major")

@@ -80,7 +80,7 @@ def test_whole_bars_are_asked_for_in_their_own_words() -> None:
     )
     (request,) = group_requests(tally(song, brief(length={"whole_bars": True})))
     assert request.task.key == "whole-bars"
-    assert request.heading == "Please export the files again to a whole number of bars"
+    assert request.heading == "Please export these 4 files again to a whole number of bars"
 
 
 def test_files_with_one_answer_are_asked_together() -> None:

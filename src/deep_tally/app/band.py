@@ -153,7 +153,7 @@ class Band(QWidget):
         what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
         facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []
         facts += [" and ".join(what)]
-        facts += [f"{sheet.facts.tempo_bpm:g} BPM"] if sheet.facts.tempo_bpm else []
+        facts += [f"{sheet.facts.tempo_bpm:g} BPM ({sheet.facts.tempo_from})"] if sheet.facts.tempo_bpm else []
         facts += [sheet.facts.key] if sheet.facts.key else []
         common = sheet.common
         facts += [kilohertz(common.rate_hz)] if common.rate_hz else []

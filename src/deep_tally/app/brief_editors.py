@@ -167,25 +167,25 @@ class Window(Editor):
         self.edited.emit([self.low.value(), self.high.value()])
 
 
-class Seconds(Editor):
-    """Seconds; none at zero."""
+class Amount(Editor):
+    """A number with its unit; none at the lowest value."""
 
-    def __init__(self, line: Line) -> None:
+    def __init__(self, line: Line, low: float, high: float, *, unit: str, none: str, digits: int = 1) -> None:
         super().__init__(line.label)
         self._key = line.key
         self.box = QDoubleSpinBox()
         _calm(self.box)
-        self.box.setRange(0.0, 600.0)
-        self.box.setDecimals(1)
-        self.box.setSuffix(" s")
-        self.box.setSpecialValueText("not asked")
-        self.box.valueChanged.connect(lambda value: self.edited.emit(value or None))
+        self.box.setRange(low, high)
+        self.box.setDecimals(digits)
+        self.box.setSuffix(unit)
+        self.box.setSpecialValueText(none)
+        self.box.valueChanged.connect(lambda value: self.edited.emit(value if value > low else None))
         self.take(self.box)
 
     def show_brief(self, brief: Brief) -> None:
         value = value_of(brief, self._key)
         self.box.blockSignals(True)
-        self.box.setValue(float(value) if isinstance(value, (int, float)) else 0.0)
+        self.box.setValue(float(value) if isinstance(value, (int, float)) else self.box.minimum())
         self.box.blockSignals(False)
 
 
@@ -259,6 +259,7 @@ class ThresholdEditor(Editor):
 
 
 _RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+_METERS = ("4/4", "3/4", "2/4", "6/8", "12/8", "5/4", "7/8")
 _WAVES = ["wav", "rf64", "bw64"]
 
 
@@ -285,7 +286,12 @@ def make_editor(line: Line) -> Editor:
     if line.key.endswith("window_dbfs"):
         return Window(line, optional=line.key.startswith("rms"))
     if line.key == "length.tail_seconds":
-        return Seconds(line)
+        return Amount(line, 0.0, 600.0, unit=" s", none="not asked")
+    if line.key == "tempo_bpm":
+        return Amount(line, 19.99, 400.0, unit=" BPM", none="as stated", digits=2)
+    if line.key == "meter":
+        meters: list[tuple[str, str | None]] = [("as stated", None), *((m, m) for m in _METERS)]
+        return Choice(line, meters)
     if line.key == "names.longest":
         return Whole(line, 8, 255)
     if line.key == "names.pattern":

@@ -260,7 +260,7 @@ def make_sheet(
     titles = Counter((e.song, _bare_title(e.path).casefold()) for e in entries if e.path in by_path)
     names: dict[str, ParsedName] = {}
     for s in songs:
-        names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s]), vocabulary)
+        names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
     ties = ties_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
     named = readable if len(songs) > 1 else (lambda song: "")
     found: defaultdict[str, list[Finding]] = defaultdict(list)
@@ -291,7 +291,7 @@ def make_sheet(
             rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
-    facts = facts_of(intake, songs[0], of_song[songs[0]]) if len(songs) == 1 else SongFacts()
+    facts = facts_of(intake, songs[0], of_song[songs[0]], brief) if len(songs) == 1 else SongFacts()
     return Sheet(tuple(rows), _shared(list(commons.values())), max(lengths, default=0.0), brief, delivery, facts, songs)
 
 

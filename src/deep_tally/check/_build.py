@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from types import MappingProxyType
 
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, EvidenceValue, Finding, Kind, Place
@@ -18,9 +19,10 @@ def about(
     confidence: float = 1.0,
     places: Sequence[Place] = (),
     places_total: int | None = None,
+    also: Mapping[str, EvidenceValue] = MappingProxyType({}),
     **evidence: EvidenceValue,
 ) -> Finding:
-    """A finding about one track or several; an `ask` without a kind is a request."""
+    """A finding about one track or several; an `ask` without a kind is a request; `also` is more evidence."""
     listed = (tracks,) if isinstance(tracks, Track) else tuple(tracks)
     if action is Action.ASK and kind is None:
         kind = "request"
@@ -30,7 +32,7 @@ def about(
         kind=kind if action is Action.ASK else None,
         confidence=confidence,
         files=tuple(t.path for t in listed),
-        evidence=evidence,
+        evidence={**evidence, **also},
         places=tuple(places),
         places_total=len(places) if places_total is None else places_total,
     )

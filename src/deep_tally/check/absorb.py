@@ -23,6 +23,8 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     ),
     "content.nonfinite": ("content.empty",),
     "start.at-sound": ("length.short", "start.cut-in", "name.contradicts"),
+    # Exported again to whole bars, the file has another length.
+    "length.loop-not-bars": ("length.short", "length.long", "length.tail-room", "name.contradicts"),
     "length.short": ("name.contradicts",),
     "length.long": ("name.contradicts",),
     "length.ends-differ": ("name.contradicts",),

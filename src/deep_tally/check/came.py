@@ -87,7 +87,7 @@ def what_came(delivery: Delivery, brief: Brief) -> Mapping[str, Came]:
         found["rms_window_dbfs"] = _by(asked, lambda t: _is_within(t, window, brief, rms=True))
     equal = {t.path for s in delivery.sets for t in s.asked if _is_common(t, s)}
     found["length.equal"] = _by(asked, lambda t: t.path in equal)
-    found["length.whole_bars"] = _by_songs(delivery.sets, _has_no(delivery, "length.not-bars"))
+    found["length.whole_bars"] = _by_songs(delivery.sets, _has_no(delivery, "length.not-bars", "length.loop-not-bars"))
     for key, came in _COMPANIONS.items():
         found[key] = _by_songs(delivery.sets, came)
     if brief.parts:
@@ -114,8 +114,8 @@ def _by_songs(sets: Iterable[SongSet], is_met: Callable[[SongSet], bool]) -> Cam
     return Came(len(listed) - len(misses), len(listed), "song", misses)
 
 
-def _has_no(delivery: Delivery, code: str) -> Callable[[SongSet], bool]:
-    songs = {f.song for f in delivery.findings if f.code == code}
+def _has_no(delivery: Delivery, *codes: str) -> Callable[[SongSet], bool]:
+    songs = {f.song for f in delivery.findings if f.code in codes}
     return lambda song: song.facts.tempo_bpm is not None and song.name not in songs
 
 

@@ -8,6 +8,7 @@ from types import MappingProxyType
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
+from deep_tally.check.stamps import placements_of
 from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
@@ -25,6 +26,7 @@ def judge(
     *,
     comparisons: Mapping[str, Comparison] = MappingProxyType({}),
     told_parts: Mapping[str, Sequence[str]] = MappingProxyType({}),
+    told_places: Mapping[str, int] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
 ) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
@@ -40,13 +42,18 @@ def judge(
         How the files of each song (by its name in the intake) relate, as far as that is known.
     told_parts : mapping of path to part names
         Which asked parts files stand for, where the user said so.
+    told_places : mapping of path to frames
+        How much later than their own start files belong, where the user said so.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     """
     tracks = in_asked_roles(tracks, brief)
     sets = tuple(
         _with_names(
-            _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())), brief, told_parts, vocabulary
+            _placed(_song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())), brief, told_places),
+            brief,
+            told_parts,
+            vocabulary,
         )
         for name in intake.songs
     )
@@ -71,6 +78,10 @@ def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
     return tuple(replace(t, role=Role.MIX) if t.path in mixes else t for t in tracks)
 
 
+def _placed(song: SongSet, brief: Brief, told: Mapping[str, int]) -> SongSet:
+    return replace(song, placements=placements_of(song, told, brief))
+
+
 def _with_names(
     song: SongSet, brief: Brief, told: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
 ) -> SongSet:
@@ -84,8 +95,8 @@ def _with_names(
     )
 
 
-def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
-    """What names, notes, MIDI and the files themselves say of one song."""
+def facts_of(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief) -> SongFacts:
+    """What the brief, names, notes, MIDI and the files themselves say of one song."""
     entries = [e for e in intake.entries if e.song == song]
     paths = {e.path for e in entries}
     return read_facts(
@@ -101,6 +112,8 @@ def facts_of(intake: Intake, song: str, tracks: Sequence[Track]) -> SongFacts:
             for t in tracks
             if t.path in paths and t.role is Role.CLICK and t.measures is not None and t.measures.pulse is not None
         ],
+        asked_bpm=brief.tempo_bpm,
+        asked_meter=brief.meter_step,
     )
 
 
@@ -108,7 +121,7 @@ def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, 
     order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
     modified_s = {e.path: e.mtime_ns / 1e9 for e in intake.entries if e.song == song and e.mtime_ns}
     ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
-    facts = facts_of(intake, song, ordered)
+    facts = facts_of(intake, song, ordered, brief)
     name = song if len(intake.songs) > 1 else facts.title or song
     return SongSet(
         name=name,

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 
 from deep_tally.check._build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.stamps import offset_by_stamp
+from deep_tally.check.stamps import is_placed_by_hand, offset_by_stamp
 from deep_tally.check.start import begins_at_sound
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
-from deep_tally.model.findings import Action, Finding
+from deep_tally.model.findings import Action, EvidenceValue, Finding
 
-BEATS_PER_BAR = 4  # until a meter is known
+_WITHIN_FRAMES = 1.001
 _LOOPS_LEAST, _LOOPS_SHARE = 3, 0.25
 _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
@@ -43,23 +44,29 @@ def is_set_cut(song: SongSet, brief: Brief) -> bool:
 
 def bars_of(song: SongSet) -> float | None:
     """The common length in bars at the known tempo; None when either is unknown."""
-    if song.common.seconds is None or song.facts.tempo_bpm is None:
-        return None
-    return song.common.seconds * song.facts.tempo_bpm / 60 / BEATS_PER_BAR
+    timeline = song.facts.timeline
+    return timeline.bars_at(song.common.seconds) if timeline is not None and song.common.seconds is not None else None
 
 
 def is_whole_bars(song: SongSet) -> bool:
     """Whether the common length is a whole number of bars, within one frame."""
-    bars = bars_of(song)
-    if bars is None or song.facts.tempo_bpm is None or not song.common.rate_hz:
+    if song.common.seconds is None or not song.common.rate_hz:
         return False
-    bar_s = 60 * BEATS_PER_BAR / song.facts.tempo_bpm
-    return round(bars) >= 1 and abs(bars - round(bars)) * bar_s * song.common.rate_hz <= 1.001
+    return frames_off_the_bar(song, song.common.seconds, song.common.rate_hz) == 0
+
+
+def frames_off_the_bar(song: SongSet, seconds: float, rate_hz: int) -> int | None:
+    """By how many frames an end lies after (or before) the nearest bar line; 0 within one. None without a tempo."""
+    timeline = song.facts.timeline
+    if timeline is None:
+        return None
+    off = (seconds - max(timeline.nearest_bar_s(seconds), timeline.seconds_of_bar(1))) * rate_hz
+    return 0 if abs(off) <= _WITHIN_FRAMES else round(off)
 
 
 def _lack_s(track: Track, song: SongSet) -> float:
     """How long before the common end a file ends, placed by its stamp if it has one; negative: it runs past it."""
-    offset = offset_by_stamp(song, track)
+    offset = song.placed_frames(track) if is_placed_by_hand(song, track) else offset_by_stamp(song, track)
     shift = offset / track.format.rate_hz if offset and track.format else 0.0
     return -(length_difference_s(track, song.common) + shift)
 
@@ -77,7 +84,7 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
             slightly.append(track)
         elif lack_ms > tolerance_ms:
             # What ends at one moment was exported to one end: it is told once.
-            at_sound = begins_at_sound(track, brief)
+            at_sound = begins_at_sound(track, brief) and not is_placed_by_hand(song, track)
             key = (round(lack_ms), ends_while_sounding(track, brief))
             alike[key if not at_sound else (-len(alike) - 1, key[1])].append(track)
     for (_, cut), tracks in alike.items():
@@ -91,6 +98,7 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
             places=ends,
             ms=lack_ms,
             frames=round(lack_ms / 1000 * rate),
+            also=_bars_before_the_end(song, lack_ms / 1000),
         )
     if slightly:
         yield about("length.short", Action.NOTE, slightly, ms=max(_lack_s(t, song) for t in slightly) * 1000)
@@ -105,7 +113,7 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
             excess_ms > tolerance_ms
             and track.format is not None
             and brief.length.equal
-            and not offset_by_stamp(song, track)
+            and (is_placed_by_hand(song, track) or not offset_by_stamp(song, track))
         ):
             yield about(
                 "length.long", Action.FIX, track, ms=excess_ms, frames=round(excess_ms / 1000 * track.format.rate_hz)
@@ -168,10 +176,62 @@ def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The common length is no whole number of bars at the known tempo."""
-    bars = bars_of(song)
-    if bars is not None and not is_whole_bars(song):
+    bars, timeline = bars_of(song), song.facts.timeline
+    if bars is not None and timeline is not None and not is_whole_bars(song) and song.common.seconds is not None:
         action = Action.ASK if brief.length.whole_bars else Action.NOTE
-        yield about("length.not-bars", action, song.asked, bars=bars)
+        rate = song.common.rate_hz or 0
+        off = frames_off_the_bar(song, song.common.seconds, rate) if rate else None
+        ms = timeline.off_the_bar_s(song.common.seconds) * 1000
+        yield about("length.not-bars", action, song.asked, also=_counted_in(song), bars=bars, ms=ms, frames=off)
+
+
+def loop_not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Where whole bars are asked: files of another than the common length that are no whole bars themselves."""
+    timeline = song.facts.timeline
+    if not brief.length.whole_bars or timeline is None:
+        return
+    found: dict[str, dict[str, EvidenceValue]] = {}
+    tracks = []
+    for track in song.asked:
+        sound = track.format
+        if sound is None or not sound.frames or _is_common(track, song):
+            continue
+        # Placed elsewhere, it is counted from the bar that it begins in.
+        start = song.placed_frames(track) / sound.rate_hz
+        off = frames_off_the_bar(song, start + sound.seconds, sound.rate_hz)
+        if off:
+            bars = timeline.bars_at(start + sound.seconds) - timeline.bars_at(start)
+            found[track.path] = {"bars": bars, "frames": off, "ms": off / sound.rate_hz * 1000, **_counted_in(song)}
+            tracks.append(track)
+    if tracks:
+        evidence = found[tracks[0].path] if len(tracks) == 1 else {"files": len(tracks)}
+        yield replace(about("length.loop-not-bars", Action.ASK, tracks, also=evidence), by_file=found)
+
+
+def _is_common(track: Track, song: SongSet) -> bool:
+    return song.common.seconds is not None and not length_difference_s(track, song.common)
+
+
+def _counted_in(song: SongSet) -> dict[str, EvidenceValue]:
+    """By what bars were counted: the meter, the tempo and where it was taken from."""
+    timeline, facts = song.facts.timeline, song.facts
+    if timeline is None:
+        return {}
+    meter = timeline.meters[0]
+    return {
+        "meter": f"{meter.beats}/{meter.unit}",
+        "tempo_bpm": round(timeline.bpm, 3),
+        "tempo_from": facts.tempo_from,
+        "changes": len(timeline.tempos) + len(timeline.meters) - 2,
+    }
+
+
+def _bars_before_the_end(song: SongSet, lack_s: float) -> dict[str, EvidenceValue]:
+    """How many bars a lack is, counted back from the common end."""
+    timeline, end_s = song.facts.timeline, song.common.seconds
+    if timeline is None or end_s is None:
+        return {}
+    return {"bars": timeline.bars_at(end_s) - timeline.bars_at(end_s - lack_s)}
 
 
 def idle_tail(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
 from deep_tally.check._build import about
+from deep_tally.check.click import drifts
 from deep_tally.check.common import length_difference_s
 from deep_tally.intake.words import bare_stem, leading_number, side_of, words_of
 from deep_tally.model.brief import Brief
@@ -200,16 +201,25 @@ _SHARPS = {"Db": "C#", "Eb": "D#", "Gb": "F#", "Ab": "G#", "Bb": "A#"}
 
 
 def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Tempo or key is stated differently in two places; half and double tempo are one to a listener."""
+    """Tempo or key is stated differently in two places; half and double tempo are one to a listener.
+
+    A click that can be followed is held against the tempo taken for the song by how far it moves away over it.
+    """
     stated = []
     tempos = song.facts.tempos
-    if any(not _is_one_tempo(a, b) for _, a in tempos for _, b in tempos):
-        stated += [f"{tempo:g} BPM in {where}" for where, tempo in tempos]
+    drifting = [d for d in drifts(song) if abs(d.ms) > brief.threshold("name.drift_ms")]
+    if drifting or any(not _is_one_tempo(a, b) for _, a in tempos for _, b in tempos):
+        taken = song.facts.tempo_from, song.facts.tempo_bpm
+        named = [*tempos, *([] if taken in tempos or None in taken else [taken])]
+        stated += [f"{tempo:g} BPM in {where}" for where, tempo in named]
     keys = song.facts.keys
     if len({_in_sharps(key) for _, key in keys}) > 1:
         stated += [f"{key} in {where}" for where, key in keys]
     if stated:
-        yield about("name.facts-differ", Action.ASK, (), kind="question", stated=tuple(dict.fromkeys(stated)))
+        told = tuple(dict.fromkeys(stated))
+        worst = max(drifting, key=lambda d: abs(d.ms), default=None)
+        drift = {"ms": worst.ms, "over_s": worst.over_s} if worst is not None else {}
+        yield about("name.facts-differ", Action.ASK, (), kind="question", stated=told, also=drift)
 
 
 def _is_one_tempo(one: float, other: float) -> bool:

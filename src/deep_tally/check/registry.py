@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from deep_tally.check import (
     channels,
+    click,
     clipping,
     content,
     depth,
@@ -46,10 +47,12 @@ class Check:
 CHECKS = (
     Check("start.at-sound", start.at_sound),
     Check("start.set-at-sound", start.set_at_sound),
+    Check("start.offset", start.offset),
     Check("start.stamp-differs", start.stamp_differs),
     Check("start.stamp-partial", start.stamp_partial),
     Check("start.cut-in", start.cut_in),
     Check("start.codec-delay", start.codec_delay),
+    Check("start.click-off-bar", click.off_bar),
     Check("length.short", length.short),
     Check("length.ends-differ", length.ends_differ),
     Check("length.tail-room", length.tail_room),
@@ -57,6 +60,8 @@ CHECKS = (
     Check("length.tail-cut", length.tail_cut),
     Check("length.set-cut", length.set_cut),
     Check("length.not-bars", length.not_bars),
+    Check("length.loop-not-bars", length.loop_not_bars),
+    Check("length.click-short", click.stops_early),
     Check("length.idle-tail", length.idle_tail),
     Check("rate.differs", rate.differs),
     Check("rate.off-brief", rate.off_brief),

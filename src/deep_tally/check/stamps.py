@@ -2,7 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+from deep_tally.check.common import length_difference_s
+from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.findings import Action
+from deep_tally.model.placement import Placement
 
 
 def stamped(song: SongSet) -> tuple[Track, ...]:
@@ -25,3 +31,36 @@ def offset_by_stamp(song: SongSet, track: Track) -> int | None:
     if track.path not in seconds or len(set(seconds.values())) < 2:
         return None
     return round((seconds[track.path] - min(seconds.values())) * track.format.rate_hz)
+
+
+def action_on_stamp(song: SongSet, track: Track, offset: int, brief: Brief) -> Action:
+    """What a stamp that differs is good for: to place the file, or not.
+
+    Lengths that are equal make it an old stamp that was kept (a note); a stamp that puts the file's end behind the
+    common end contradicts the lengths (ask).
+    """
+    if song.common.seconds is None or track.format is None:
+        return Action.FIX
+    if not any(length_difference_s(t, song.common) for t in stamped(song)):
+        return Action.NOTE
+    tolerance_s = brief.threshold("length.tolerance_ms") / 1000
+    late = (offset + track.format.frames) / track.format.rate_hz > song.common.seconds + tolerance_s
+    return Action.ASK if late else Action.FIX
+
+
+def placements_of(song: SongSet, told: Mapping[str, int], brief: Brief) -> dict[str, Placement]:
+    """Where files belong: as the user put them, else as their stamps say where these can be trusted."""
+    placed = {}
+    for track in song.tracks:
+        offset = offset_by_stamp(song, track) if track.role.is_asked else None
+        if track.path in told:
+            placed[track.path] = Placement(frames=told[track.path], by="hand")
+        elif offset and action_on_stamp(song, track, offset, brief) is Action.FIX:
+            placed[track.path] = Placement(frames=offset, by="stamp")
+    return placed
+
+
+def is_placed_by_hand(song: SongSet, track: Track) -> bool:
+    """Whether the user said where the file belongs."""
+    placement = song.placements.get(track.path)
+    return placement is not None and placement.by == "hand"

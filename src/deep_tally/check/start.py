@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from deep_tally.check._build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.stamps import offset_by_stamp, stamped
+from deep_tally.check.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp, stamped
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
-from deep_tally.model.findings import Action, Finding
+from deep_tally.model.findings import Action, Finding, Kind
 
 _TRIMMED_WITHIN_S = 0.1
 
@@ -36,25 +36,51 @@ def _ends_at_sound(track: Track) -> bool:
 
 
 def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Shorter than the others and sounding from its first frame: exported from where its sound begins?"""
+    """Shorter than the others and sounding from its first frame: exported from where its sound begins?
+
+    What the user placed can be mended here; what was placed at the song's start is meant so.
+    """
     short = [t for t in song.asked if _is_short(t, song, brief)]
     for track in short:
         if not begins_at_sound(track, brief) or offset_by_stamp(song, track) is not None:
             continue
+        places, lack_ms = place_at(track, 0), -length_difference_s(track, song.common) * 1000
+        if is_placed_by_hand(song, track):
+            if offset := song.placed_frames(track):
+                bars = _bars(song, track, offset)
+                yield about(
+                    "start.at-sound", Action.FIX, track, places=places, also=bars, ms=lack_ms, offset_frames=offset
+                )
+            continue
         others_trimmed = any(t is not track and _ends_at_sound(t) and not begins_at_sound(t, brief) for t in short)
-        yield about(
-            "start.at-sound",
-            Action.ASK,
-            track,
-            kind="question" if others_trimmed else "request",
-            places=place_at(track, 0),
-            ms=-length_difference_s(track, song.common) * 1000,
-        )
+        kind: Kind = "question" if others_trimmed else "request"
+        yield about("start.at-sound", Action.ASK, track, kind=kind, places=places, ms=lack_ms)
+
+
+def offset(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The file belongs elsewhere than at its own start, as the user placed it."""
+    for track in song.asked:
+        frames = song.placed_frames(track)
+        told = frames != 0 and is_placed_by_hand(song, track)
+        is_told = _is_short(track, song, brief) and begins_at_sound(track, brief)  # by start.at-sound
+        if told and not (is_told and offset_by_stamp(song, track) is None) and track.format is not None:
+            ms = frames / track.format.rate_hz * 1000
+            yield about("start.offset", Action.FIX, track, also=_bars(song, track, frames), offset_frames=frames, ms=ms)
+
+
+def _bars(song: SongSet, track: Track, frames: int) -> dict[str, float]:
+    """How many bars a number of frames is from the song's start on, where the tempo is known."""
+    timeline = song.facts.timeline
+    if timeline is None or track.format is None:
+        return {}
+    return {"bars": timeline.bars_at(frames / track.format.rate_hz)}
 
 
 def set_at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Most files begin at their sound and no length is common: was the whole set exported so?"""
-    heard = [t for t in song.asked if t.is_heard and offset_by_stamp(song, t) is None]
+    heard = [
+        t for t in song.asked if t.is_heard and offset_by_stamp(song, t) is None and not is_placed_by_hand(song, t)
+    ]
     begin = [t for t in heard if begins_at_sound(t, brief)]
     if song.common.seconds is None and is_most(len(begin), len(heard)):
         yield about("start.set-at-sound", Action.ASK, begin, kind="question")
@@ -66,26 +92,14 @@ def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
     moved = [t for t in marked if offset_by_stamp(song, t)]
     if not moved:
         return
-    equal = song.common.seconds is not None and not any(length_difference_s(t, song.common) for t in marked)
-    tolerance_s = brief.threshold("length.tolerance_ms") / 1000
     for track in moved:
         offset, sound = offset_by_stamp(song, track), track.format
-        if offset is None or sound is None:
+        if offset is None or sound is None or is_placed_by_hand(song, track):
             continue
-        # A stamp that puts the file's end behind the common end contradicts the lengths.
-        late = (
-            song.common.seconds is not None
-            and (offset + sound.frames) / sound.rate_hz > song.common.seconds + tolerance_s
-        )
-        action = Action.NOTE if equal else Action.ASK if late else Action.FIX
-        yield about(
-            "start.stamp-differs",
-            action,
-            track,
-            kind="question",
-            offset_frames=offset,
-            ms=offset / sound.rate_hz * 1000,
-        )
+        ms = offset / sound.rate_hz * 1000
+        action = action_on_stamp(song, track, offset, brief)
+        bars = _bars(song, track, offset)
+        yield about("start.stamp-differs", action, track, kind="question", also=bars, offset_frames=offset, ms=ms)
 
 
 def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:

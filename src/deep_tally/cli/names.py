@@ -55,7 +55,7 @@ def run_names(
         intake = take_in(paths, unpack_into=unpack_into)
         for song in intake.songs:
             files = [e.path for e in intake.entries if e.song == song and e.role.is_audio]
-            facts = facts_of(intake, song, ())
+            facts = facts_of(intake, song, (), asked)
             names = read_names(files, facts, vocabulary)
             parsed |= names
             plans += make_plan(

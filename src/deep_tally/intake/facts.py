@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
+from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
 
 T = TypeVar("T")
 
@@ -17,6 +18,9 @@ _remembered = lru_cache(maxsize=20_000)
 """The same names are asked again each time the sheet is filled."""
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
+BRIEF, MIDI, METADATA, NOTES = "the brief", "the MIDI file", "the files' own notes", "the notes"
+FOLDER, FILES_NAMES = "the folder's name", "the files' names"
+CLICKS_NAME, CLICK = "the click's name", "the click itself"
 TEMPO_SAID = re.compile(
     r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I
 )
@@ -111,80 +115,104 @@ def read_facts(
     around: str = "",
     midi: Iterable[MidiFacts] = (),
     notes: Iterable[str] = (),
-    clicks: Iterable[str] = (),
+    clicks: Sequence[str] = (),
     pulses_bpm: Iterable[float] = (),
+    asked_bpm: float | None = None,
+    asked_meter: MeterStep | None = None,
 ) -> SongFacts:
     """Song, tempo and key of a set.
+
+    The tempo is taken from the first that states one: the brief, MIDI, the files' own notes, the client's notes, the
+    folder's name, the files' names, a click.
 
     Parameters
     ----------
     name : str
-        The set's or delivery's own name, which counts first.
+        The set's or delivery's own name.
     paths, comments : iterables of str
         Names and free texts of its files: what most of them say.
     around : str
         The delivery's name, where the set is one of several.
     midi, notes
         What MIDI files and the client's notes state.
-    clicks : iterable of str
+    clicks : sequence of str
         Names of click files: what one of them states is the song's.
     pulses_bpm : iterable of float
         Tempos that click files play, whatever their names say.
+    asked_bpm, asked_meter
+        What the brief states.
     """
-    comments = list(comments)
-    texts = [*paths, *comments]
-    of_clicks = list(clicks)
-    played = [round(bpm, 2) for bpm in pulses_bpm]
+    comments, names = list(comments), list(paths)
     files = list(midi)
+    of_midi = [m.tempo_bpm for m in files if m.tempo_bpm is not None and SLOWEST_BPM <= m.tempo_bpm <= FASTEST_BPM]
     said = [facts_in(note) for note in notes]
+    of_notes = [s.tempo_bpm for s in said]
+    of_clicks = [tempo_in(c) for c in clicks]
+    played = [round(bpm, 2) for bpm in pulses_bpm]
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
-    names = texts[: len(texts) - len(comments)]
     of_names = _agreed(tempo_in(t) for t in names), _agreed(key_in(t) for t in names)
     of_comments = _agreed(tempo_in(t) for t in comments), _agreed(key_in(t) for t in comments)
-    where = (
-        "the folder's name",
-        "the MIDI file",
-        "the notes",
-        "the click's name",
-        "the click itself",
-        "the files' names",
-        "the files' own notes",
+    tempos: tuple[tuple[str, Sequence[float | None]], ...] = (
+        (FOLDER, [tempo_in(name)]),
+        (MIDI, of_midi),
+        (NOTES, of_notes),
+        (CLICKS_NAME, of_clicks),
+        (CLICK, played),
+        (FILES_NAMES, [of_names[0]]),
+        (METADATA, [of_comments[0]]),
     )
-    tempos: tuple[Sequence[float | None], ...] = (
-        [tempo_in(name)],
-        [m.tempo_bpm for m in files],
-        [s.tempo_bpm for s in said],
-        [tempo_in(c) for c in of_clicks],
-        played,
-        [of_names[0]],
-        [of_comments[0]],
+    keys: tuple[tuple[str, Sequence[str | None]], ...] = (
+        (FOLDER, [key_in(name)]),
+        (MIDI, [m.key for m in files]),
+        (NOTES, [s.key for s in said]),
+        (CLICKS_NAME, [key_in(c) for c in clicks]),
+        (FILES_NAMES, [of_names[1]]),
+        (METADATA, [of_comments[1]]),
     )
-    keys: tuple[Sequence[str | None], ...] = (
-        [key_in(name)],
-        [m.key for m in files],
-        [s.key for s in said],
-        [key_in(c) for c in of_clicks],
-        [],
-        [of_names[1]],
-        [of_comments[1]],
+    tempo_from, tempo_bpm = next(
+        (
+            (where, stated)
+            for where, stated in (
+                (BRIEF, asked_bpm),
+                (MIDI, _first(of_midi)),
+                (METADATA, of_comments[0]),
+                (NOTES, _first(of_notes)),
+                (FOLDER, tempo_in(name)),
+                (FILES_NAMES, _most_common(tempo_in(t) for t in names)),
+                (METADATA, _most_common(tempo_in(t) for t in comments)),
+                (FOLDER, tempo_in(around)),
+                (CLICK, _first(played)),
+            )
+            if stated is not None
+        ),
+        (None, None),
     )
     return SongFacts(
-        tempos=tuple((w, t) for w, stated in zip(where, tempos, strict=True) for t in stated if t is not None),
-        keys=tuple((w, k) for w, stated in zip(where, keys, strict=True) for k in stated if k is not None),
+        tempos=tuple((where, t) for where, stated in tempos for t in stated if t is not None),
+        keys=tuple((where, k) for where, stated in keys for k in stated if k is not None),
         artist=_first(s.artist for s in said),
         title=title_of(name) or _first(s.title for s in said) or title_of(around),
-        tempo_bpm=tempo_in(name)
-        or _first(m.tempo_bpm for m in files)
-        or _most_common(tempo_in(t) for t in texts)
-        or _first(s.tempo_bpm for s in said)
-        or tempo_in(around)
-        or _first(played),
+        tempo_bpm=tempo_bpm,
+        tempo_from=tempo_from,
+        tempo_map=_tempo_map(tempo_bpm, files, asked_meter),
         key=key_in(name)
-        or _most_common(key_in(t) for t in texts)
+        or _most_common(key_in(t) for t in [*names, *comments])
         or _first(s.key for s in said)
         or _first(m.key for m in files)
         or key_in(around),
     )
+
+
+def _tempo_map(tempo_bpm: float | None, midi: Sequence[MidiFacts], meter: MeterStep | None) -> Timeline | None:
+    """The song's tempo with the changes of the MIDI file that begins with it; its meters count in any case."""
+    if tempo_bpm is None:
+        return None
+    fitting = (m.timeline for m in midi if m.tempo_bpm is not None and abs(m.tempo_bpm - tempo_bpm) <= _ONE_TEMPO_BPM)
+    timeline = _first(fitting)
+    meters = (meter,) if meter is not None else next((m.meters for m in midi if m.meters), (COMMON_TIME,))
+    if timeline is None:
+        return steady(tempo_bpm, meters)
+    return Timeline(tempos=timeline.tempos, meters=meters)
 
 
 def _first(values: Iterable[T | None]) -> T | None:
@@ -192,6 +220,7 @@ def _first(values: Iterable[T | None]) -> T | None:
 
 
 _AGREEING_LEAST = 3
+_ONE_TEMPO_BPM = 0.05  # names round to a tenth
 
 
 def _agreed(values: Iterable[T | None]) -> T | None:

@@ -5,9 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from deep_tally.model.files import MidiFacts
+from deep_tally.model.timeline import COMMON_TIME, MeterStep, TempoStep, Timeline
 
 _BYTES_MOST = 8_000_000
 _US_PER_MINUTE = 60e6
+_UNTIL_TOLD_US = 500_000
+"""120 quarter notes a minute hold until a tempo event says otherwise (Standard MIDI Files 1.0, Set Tempo)."""
 
 
 def read_midi(path: Path) -> MidiFacts | None:
@@ -26,40 +29,57 @@ def read_midi(path: Path) -> MidiFacts | None:
 
 
 def _facts(events: object, ticks_per_beat: int) -> MidiFacts:
-    title = meter = key = None
+    title = key = None
     tempos: list[tuple[int, int]] = []
+    meters: list[tuple[int, int, int]] = []
     ticks = 0
     for event in events:  # type: ignore[attr-defined]
         ticks += event.time
         if event.type == "set_tempo" and event.tempo > 0:
             if not tempos or tempos[-1][1] != event.tempo:
                 tempos.append((ticks, event.tempo))
-        elif event.type == "time_signature" and meter is None:
-            meter = f"{event.numerator}/{event.denominator}"
+        elif event.type == "time_signature" and event.numerator > 0:
+            if not meters or meters[-1][1:] != (event.numerator, event.denominator):
+                meters.append((ticks, event.numerator, event.denominator))
         elif event.type == "key_signature" and key is None:
             key = _key(event.key)
         elif event.type == "track_name" and title is None and event.name.strip():
             title = event.name.strip()
-    beats = ticks / ticks_per_beat if ticks_per_beat > 0 else 0.0
+    if ticks_per_beat <= 0:
+        return MidiFacts(title=title, key=key)  # ticks are frames of film: no beats to count
+    steps = _meters(meters, ticks_per_beat)
+    timeline = _timeline(tempos, steps, ticks_per_beat) if tempos else None
+    beats = ticks / ticks_per_beat
     return MidiFacts(
         title=title,
         tempo_bpm=round(_US_PER_MINUTE / tempos[0][1], 3) if tempos else None,
         tempo_changes=max(0, len(tempos) - 1),
-        meter=meter,
+        meter=f"{meters[0][1]}/{meters[0][2]}" if meters else None,
         key=key,
-        seconds=_seconds(tempos, ticks, ticks_per_beat) if tempos and ticks_per_beat > 0 else None,
+        seconds=timeline.seconds_at(beats) if timeline is not None else None,
         beats=beats,
+        timeline=timeline,
+        meters=steps,
     )
 
 
-def _seconds(tempos: list[tuple[int, int]], ticks: int, ticks_per_beat: int) -> float:
-    """Length; before the first tempo event its own tempo is taken."""
-    total = 0.0
-    begins = [0, *(at for at, _ in tempos[1:])]
-    ends = [*(at for at, _ in tempos[1:]), ticks]
-    for begin, end, (_, tempo) in zip(begins, ends, tempos, strict=True):
-        total += (end - begin) / ticks_per_beat * tempo / 1e6
-    return total
+def _timeline(tempos: list[tuple[int, int]], meters: tuple[MeterStep, ...], ticks_per_beat: int) -> Timeline:
+    if tempos[0][0] > 0:
+        tempos = [(0, _UNTIL_TOLD_US), *tempos]
+    # Of several events at one moment the last one holds.
+    told = dict(tempos)
+    return Timeline(
+        tempos=tuple(TempoStep(quarter=at / ticks_per_beat, seconds=us / 1e6) for at, us in told.items()),
+        meters=meters or (COMMON_TIME,),
+    )
+
+
+def _meters(meters: list[tuple[int, int, int]], ticks_per_beat: int) -> tuple[MeterStep, ...]:
+    """The meters as steps; 4/4 holds before a first one that comes later."""
+    told = {at: (beats, unit) for at, beats, unit in meters}
+    if told and min(told) > 0:
+        told = {0: (COMMON_TIME.beats, COMMON_TIME.unit)} | told
+    return tuple(MeterStep(quarter=at / ticks_per_beat, beats=b, unit=u) for at, (b, u) in told.items())
 
 
 def _key(name: str) -> str:

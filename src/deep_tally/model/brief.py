@@ -7,6 +7,7 @@ refused with the key's path (docs/brief.md has the whole document).
 from __future__ import annotations
 
 import json
+import re
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -15,6 +16,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from deep_tally.model.errors import BriefRefused, PatternRefused
 from deep_tally.model.naming import require_pattern
 from deep_tally.model.thresholds import THRESHOLDS
+from deep_tally.model.timeline import MeterStep
 
 SCHEMA = 1
 # Multiples and fractions of 44.1 and 48 kHz (AES5), and the rates 0.1 % off them that film work leaves behind.
@@ -40,6 +42,12 @@ def _require_known(thresholds: dict[str, float]) -> dict[str, float]:
     if unknown := sorted(set(thresholds) - set(THRESHOLDS)):
         raise ValueError(f"unknown threshold {unknown[0]!r}")
     return thresholds
+
+
+def _require_meter(meter: str) -> str:
+    if re.fullmatch(r"([1-9]|[12]\d|3[0-2])/(1|2|4|8|16|32)", meter) is None:
+        raise ValueError(f"{meter!r} is no meter such as 4/4 or 6/8")
+    return meter
 
 
 Rate = Annotated[int, AfterValidator(_require_known_rate)]
@@ -150,6 +158,8 @@ class Brief(_Part):
     levels: Literal["headroom", "untouched", "as-rough-mix"] = "headroom"
     rms_window_dbfs: PeakWindow | None = None
     peak_window_dbfs: PeakWindow = (-30.0, -6.0)
+    tempo_bpm: Annotated[float, Field(ge=20, le=400, strict=False)] | None = None
+    meter: Annotated[str, AfterValidator(_require_meter)] | None = None
     length: LengthAsked = LengthAsked()
     stereo: Literal["either", "one-file", "two-monos"] = "either"
     printed: Printed = Printed()
@@ -168,6 +178,14 @@ class Brief(_Part):
         """
         default = THRESHOLDS[name].default
         return self.thresholds.get(name, default)
+
+    @property
+    def meter_step(self) -> MeterStep | None:
+        """The meter it states."""
+        if self.meter is None:
+            return None
+        beats, _, unit = self.meter.partition("/")
+        return MeterStep(quarter=0.0, beats=int(beats), unit=int(unit))
 
     def to_json(self) -> str:
         """The document as it is saved, unknown keys included."""

@@ -13,6 +13,8 @@ from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.names import ParsedName
 from deep_tally.model.parts import AskedPart
+from deep_tally.model.placement import Placement
+from deep_tally.model.timeline import Timeline, steady
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,17 +44,27 @@ class Track:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SongFacts:
-    """What names, folders and metadata say of the song; None where nothing says it.
+    """What the brief, MIDI, metadata, names and folders say of the song; None where nothing says it.
 
-    `tempos` and `keys` are all that is stated, with where: ("the folder's name", 96.0).
+    `tempo_from` says where the tempo was taken from; `tempos` and `keys` are all that is stated, with where: ("the
+    folder's name", 96.0). `tempo_map` has the meter, and the changes that MIDI states.
     """
 
     title: str | None = None
     artist: str | None = None
     tempo_bpm: float | None = None
     key: str | None = None
+    tempo_from: str | None = None
+    tempo_map: Timeline | None = None
     tempos: tuple[tuple[str, float], ...] = ()
     keys: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def timeline(self) -> Timeline | None:
+        """Bars and beats of the song; None without a tempo."""
+        if self.tempo_map is not None or self.tempo_bpm is None:
+            return self.tempo_map
+        return steady(self.tempo_bpm)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -82,6 +94,8 @@ class SongSet:
         What is understood of each file's name.
     parts : tuple of AskedPart
         The parts the brief asks for, with the files that came for them.
+    placements : mapping of path to Placement
+        Where files belong that do not belong at the song's start, and those the user put back there.
     """
 
     name: str
@@ -93,11 +107,17 @@ class SongSet:
     companions: frozenset[Role] = frozenset()
     names: Mapping[str, ParsedName] = field(default_factory=dict)
     parts: tuple[AskedPart, ...] = ()
+    placements: Mapping[str, Placement] = field(default_factory=dict)
 
     @cached_property
     def asked(self) -> tuple[Track, ...]:
         """The files that are asked all nine questions."""
         return tuple(t for t in self.tracks if t.role.is_asked)  # every check of every file comes by here
+
+    def placed_frames(self, track: Track) -> int:
+        """Frames (at the track's rate) by which it belongs later than its own start says."""
+        placement = self.placements.get(track.path)
+        return placement.frames if placement is not None else 0
 
     def with_role(self, role: Role) -> tuple[Track, ...]:
         """The files of one role."""

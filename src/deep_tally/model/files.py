@@ -11,6 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+from deep_tally.model.timeline import MeterStep, Timeline
+
 SampleFormat = Literal["int", "float", "lossy"]
 
 
@@ -52,6 +54,10 @@ class MidiFacts:
         Of its first tempo event.
     tempo_changes : int
         How many tempo events set another tempo after the first.
+    timeline : Timeline or None
+        Its tempos and meters; before the first tempo event its definition's 120 BPM holds. None without a tempo event.
+    meters : tuple of MeterStep
+        Its time signatures, which count without a tempo too; empty where it has none.
     meter : str or None
         "4/4", of its first time signature.
     seconds : float or None
@@ -67,6 +73,8 @@ class MidiFacts:
     key: str | None = None
     seconds: float | None = None
     beats: float = 0.0
+    timeline: Timeline | None = None
+    meters: tuple[MeterStep, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -83,6 +83,8 @@ LINES: tuple[Line, ...] = (
     ),
     Line("peak_window_dbfs", "Levels", "Peaks, dBFS"),
     Line("rms_window_dbfs", "Levels", "RMS, dBFS"),
+    Line("tempo_bpm", "Length", "Tempo, BPM"),
+    Line("meter", "Length", "Meter"),
     Line("length.equal", "Length", "One length for all"),
     Line("length.whole_bars", "Length", "Whole bars"),
     Line("length.tail_seconds", "Length", "Silence at the end"),
@@ -229,6 +231,8 @@ def length_sentences(brief: Brief) -> list[str]:
             "All files start at the same moment, the very start of the song, silence included"
             + ("; silent ends may be left away." if brief.length.trimmed_ends else ", and end together.")
         )
+    if brief.tempo_bpm is not None:
+        told.append(f"Tempo: {brief.tempo_bpm:g} BPM" + (f", {brief.meter}." if brief.meter else "."))
     if brief.length.whole_bars:
         told.append("Set the range from the first beat of a bar to the first beat of another: whole bars.")
     elif brief.length.tail_seconds:

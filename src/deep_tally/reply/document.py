@@ -67,6 +67,7 @@ def _set(song: SongSet) -> dict[str, Any]:
             "frames": common.frames,
         },
         "tempo_bpm": song.facts.tempo_bpm,
+        "tempo_from": song.facts.tempo_from,
         "parts": [
             {"part": a.asked.part, "files": [{"path": m.path, "confidence": m.confidence} for m in a.matches]}
             for a in song.parts

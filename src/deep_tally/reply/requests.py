@@ -65,11 +65,11 @@ TASKS = (
     Task(
         key="whole-bars",
         kind="request",
-        codes=("length.not-bars",),
+        codes=("length.not-bars", "length.loop-not-bars"),
         one="Please export {file} again to a whole number of bars",
-        many="Please export the files again to a whole number of bars",
+        many="Please export these {count} files again to a whole number of bars",
         short="Export whole bars",
-        how="Set the export range from the first beat of a bar to the first beat of another, the same for every track.",
+        how="Set the export range from the first beat of a bar to the first beat of another.",
         check="To see that it worked: the length divides by the length of a bar at the song's tempo.",
     ),
     Task(

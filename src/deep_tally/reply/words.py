@@ -104,6 +104,62 @@ def _over(f: Facts) -> str:
     return f"{told}; the waveform is intact{_together(f)}{down}"
 
 
+def _bars(bars: float) -> str:
+    """ "2 bars", "1.5 bars", "12.003 bars"."""
+    return f"{signed(bars, digits=3).rstrip('0').rstrip('.')} {'bar' if bars == 1 else 'bars'}"
+
+
+def _bars_counted(f: Facts) -> str:
+    source = f.evidence.get("tempo_from")
+    told = f"{f.number('bars'):.3f} bars of {f.evidence.get('meter', '4/4')}"
+    if f.number("tempo_bpm") > 0:
+        told += f" at {f.number('tempo_bpm'):g} BPM" + (f" ({source})" if source else "")
+    changes = int(max(0.0, f.number("changes")))
+    return f"{told}, with its {count(changes, 'change')}" if changes else told
+
+
+def _off_the_bar(f: Facts) -> str:
+    ms, frames = f.number("ms"), f.evidence.get("frames")
+    if math.isinf(ms):
+        return ""
+    samples = f", {count(abs(int(frames)), 'sample')}" if isinstance(frames, (int, float)) else ""
+    return f"; it ends {duration(abs(ms))}{samples} {'after' if ms > 0 else 'before'} the bar"
+
+
+def _in_bars(f: Facts) -> str:
+    bars = f.number("bars")
+    return "" if math.isinf(bars) else f", {_bars(abs(bars))}"
+
+
+def _placed(f: Facts) -> str:
+    frames, ms = int(f.number("offset_frames")), f.number("ms")
+    way = "later" if frames > 0 else "earlier"
+    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{_in_bars(f)}) {way} than its own start says"
+
+
+def _at_sound(f: Facts) -> str:
+    told = f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others"
+    frames = f.evidence.get("offset_frames")
+    if not isinstance(frames, (int, float)):
+        return told
+    return f"{told}; you placed it at {f.at(frames, digits=3)}{_in_bars(f)} after the start"
+
+
+def _click_off(f: Facts) -> str:
+    bars, off_ms, ms = f.number("bars"), f.number("off_ms"), f.number("ms")
+    if off_ms == 0:
+        return f"its first stroke stands on bar {round(bars) + 1}, {duration(ms)} after the start"
+    return f"its first stroke comes {duration(abs(ms))} {'after' if ms > 0 else 'before'} bar 1, on no bar line"
+
+
+def _drift(f: Facts) -> str:
+    ms = f.number("ms")
+    if math.isinf(ms):
+        return ""
+    way = "behind" if ms > 0 else "ahead of"
+    return f"; over {clock(f.number('over_s'), digits=0)} the click runs {duration(abs(ms))} {way} the song's tempo"
+
+
 def _partner(f: Facts) -> str:
     return str(f.evidence.get("partner", "")).rpartition("/")[2]
 
@@ -244,7 +300,7 @@ def _differs_depth(f: Facts) -> str:
 
 
 def _stamp(f: Facts) -> str:
-    late = f"{duration(f.number('ms'))} ({f.number('offset_frames'):.0f} samples)"
+    late = f"{duration(f.number('ms'))}{_in_bars(f)} ({f.number('offset_frames'):.0f} samples)"
     return f"its time stamp puts it {late} after the earliest one"
 
 
@@ -284,8 +340,22 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "start.at-sound": Wording(
             "Starts at its first sound",
             "{files} starts at its first sound, not at the song's start",
-            lambda f: f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others",
+            _at_sound,
             "Without the silence before it, nothing says where in the song it belongs.",
+            "put it where you placed it",
+        ),
+        "start.offset": Wording(
+            "Placed by hand",
+            "{files} is placed elsewhere than at its own start",
+            _placed,
+            "",
+            "put it where you placed it",
+        ),
+        "start.click-off-bar": Wording(
+            "The click does not begin on bar 1",
+            "{files} does not begin on bar 1",
+            _click_off,
+            "Whoever counts bars from the click is off by that much.",
         ),
         "start.set-at-sound": Wording(
             "All files start at their first sound",
@@ -362,8 +432,19 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "length.not-bars": Wording(
             "No whole number of bars",
             "The common length is no whole number of bars",
-            lambda f: f"{f.number('bars'):.3f} bars of four beats at the stated tempo",
+            lambda f: f"{_bars_counted(f)}{_off_the_bar(f)}",
             "Parts exported to whole bars can be moved and repeated.",
+        ),
+        "length.loop-not-bars": Wording(
+            "No whole number of bars",
+            "{files} is no whole number of bars",
+            lambda f: f"{_bars_counted(f)}{_off_the_bar(f)}",
+            "A file of whole bars carries no tail: what rings on past the bar belongs to the file's next turn.",
+        ),
+        "length.click-short": Wording(
+            "The click stops before the end",
+            "{files} stops before the song does",
+            lambda f: f"its last stroke is {duration(f.number('ms'))}{_in_bars(f)} before the last sound",
         ),
         "length.idle-tail": Wording(
             "Long silence at the end",
@@ -621,7 +702,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "name.facts-differ": Wording(
             "Tempo or key is stated differently",
             "Tempo or key is stated differently in different places",
-            lambda f: listed(f.words("stated")),
+            lambda f: f"{listed(f.words('stated'))}{_drift(f)}",
             "The wrong one puts the grid, and every effect that follows it, beside the music.",
         ),
         "content.damaged": Wording(

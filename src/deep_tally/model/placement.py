@@ -1,0 +1,16 @@
+"""Where in the song a file belongs, when that is not at the song's start."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+PlacedBy = Literal["stamp", "mix", "hand"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Placement:
+    """A file belongs `frames` of its own rate later than its own start says (negative: earlier); who says so."""
+
+    frames: int
+    by: PlacedBy
