@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePo
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
 from deep_tally.app.theme import Theme, font
+from deep_tally.intake.facts import BRIEF, CLICK, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
 from deep_tally.reply.action_words import ACTION_WORDS, readable
@@ -23,6 +24,17 @@ if TYPE_CHECKING:
 
 HEIGHT = 92
 _MARKS_MOST = 3 * BUNDLE
+
+_WHENCE = {
+    BRIEF: "brief",
+    MIDI: "MIDI",
+    METADATA: "metadata",
+    NOTES: "notes",
+    FOLDER: "folder",
+    FILES_NAMES: "names",
+    CLICK: "click",
+}
+"""Where the tempo was taken from, in a word."""
 
 
 class Tally(QAbstractButton):
@@ -123,7 +135,7 @@ class Band(QWidget):
         self.next = QPushButton("Write the reply")
         self.next.setProperty("look", "main")
         self.next.setMinimumHeight(38)
-        self.next.setToolTip("Write the reply to the client (Ctrl+2)")
+        self.next.setToolTip("Write the reply to the client (Ctrl+5)")
         line = QHBoxLayout(self)
         line.setContentsMargins(24, 0, 24, 0)
         line.setSpacing(0)
@@ -153,7 +165,11 @@ class Band(QWidget):
         what += ["a rough mix" if mixes == 1 else f"{mixes} rough mixes"] if mixes else []
         facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []
         facts += [" and ".join(what)]
-        facts += [f"{sheet.facts.tempo_bpm:g} BPM ({sheet.facts.tempo_from})"] if sheet.facts.tempo_bpm else []
+        facts += (
+            [f"{sheet.facts.tempo_bpm:g} BPM ({_WHENCE.get(sheet.facts.tempo_from or '', '')})"]
+            if sheet.facts.tempo_bpm
+            else []
+        )
         facts += [sheet.facts.key] if sheet.facts.key else []
         common = sheet.common
         facts += [kilohertz(common.rate_hz)] if common.rate_hz else []

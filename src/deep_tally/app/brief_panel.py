@@ -65,7 +65,7 @@ class BriefPanel(QWidget):
         self.name_button.setMenu(self.menu)
         self.changed = QLabel()
         self.page_button = QPushButton("The client's page")
-        self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+5)")
+        self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+6)")
         close = QPushButton("×")
         close.setProperty("look", "quiet")
         close.setFixedWidth(30)
@@ -136,7 +136,7 @@ class BriefPanel(QWidget):
         self.came[line.key] = came
         if line.key == "parts":
             self.parts_button = QPushButton("none")
-            self.parts_button.setToolTip("The asked parts and the files that came for them (Ctrl+2)")
+            self.parts_button.setToolTip("The asked parts and the files that came for them (Ctrl+3)")
             self.parts_button.clicked.connect(self.parts_wanted)
             editor: QWidget = self.parts_button
         else:

@@ -139,7 +139,14 @@ DEFINITIONS: Mapping[Column, str] = MappingProxyType(
 )
 
 
-def _bare_title(path: str) -> str:
+def number_of(track: Track) -> str:
+    """The track number a file's name begins with; empty without one."""
+    match = _NUMBER.match(track.stem)
+    return match[1] if match else ""
+
+
+def bare_title(path: str) -> str:
+    """A file's name without number and ending."""
     return _NUMBER.sub("", stem_of(path))
 
 
@@ -176,15 +183,14 @@ class Row:
     @property
     def number(self) -> str:
         """The track number its name begins with; empty without one."""
-        match = _NUMBER.match(self.track.stem) if self.companion is None else None
-        return match[1] if match else ""
+        return number_of(self.track) if self.companion is None else ""
 
     @property
     def title(self) -> str:
         """The name without number and ending, fit to be shown; the whole path where that is not enough."""
         if self.companion is not None:
             return readable(self.track.path.rpartition("/")[2])
-        return readable(_bare_title(self.track.path) if self.is_alone else self.track.path)
+        return readable(bare_title(self.track.path) if self.is_alone else self.track.path)
 
     @property
     def gravest(self) -> Action | None:
@@ -257,7 +263,7 @@ def make_sheet(
     entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
     of_song = {s: [by_path[e.path] for e in entries if e.song == s and e.path in by_path] for s in songs}
     commons = {s: find_common(of_song[s], brief) for s in songs}
-    titles = Counter((e.song, _bare_title(e.path).casefold()) for e in entries if e.path in by_path)
+    titles = Counter((e.song, bare_title(e.path).casefold()) for e in entries if e.path in by_path)
     names: dict[str, ParsedName] = {}
     for s in songs:
         names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
@@ -271,7 +277,7 @@ def make_sheet(
     for entry in entries:
         track = by_path.get(entry.path)
         if track is not None:
-            is_alone = titles[entry.song, _bare_title(entry.path).casefold()] == 1
+            is_alone = titles[entry.song, bare_title(entry.path).casefold()] == 1
             is_measured = track.format is not None or track.damage is not None
             rows.append(
                 Row(

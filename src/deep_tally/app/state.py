@@ -24,7 +24,7 @@ from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
-from deep_tally.measure.excerpt import read_excerpt
+from deep_tally.measure.excerpt import read_excerpts
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.comparison import Comparison
@@ -81,8 +81,8 @@ class CheckState(QObject):
     """Something could not be done; one sentence for the user."""
     saved = Signal(str)
     """A page was written, or could not be; one sentence for the user."""
-    excerpt_came = Signal(str, object)
-    """(path, Excerpt): samples that were asked for."""
+    excerpts_came = Signal(str, object)
+    """(who asked, {path: Excerpt}): samples that were asked for; a file that cannot be read is missing."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -301,10 +301,10 @@ class CheckState(QObject):
 
     def put_told(self, told: Told) -> None:
         """Take for true what was told; parts of files are judged anew at once."""
-        parts_moved = told.parts != self.told.parts
+        is_judged_anew = (told.parts, told.places) != (self.told.parts, self.told.places)
         self.told = told
         self._keeping.start()
-        if parts_moved:
+        if is_judged_anew:
             self._judge_anew()
         self.told_changed.emit()
 
@@ -373,13 +373,22 @@ class CheckState(QObject):
         if self.measuring.is_done:
             self._compare()
 
-    def request_excerpt(self, track: Track, start: int, frames: int) -> None:
-        """Ask for samples of a file; `excerpt_came` brings them. A newer request replaces a waiting one."""
-        entry = next((e for e in self.intake.entries if e.path == track.path), None) if self.intake else None
-        if entry is not None:
-            self._readers.forget_waiting(track.path)
-            self._readers.submit(track.path, read_excerpt, entry.source, start, frames)
+    def request_excerpts(self, who: str, wanted: Iterable[tuple[str, int, int]]) -> None:
+        """Ask for samples of files: (path, first frame, frames) each; `excerpts_came` brings them.
+
+        A newer request of the same asker replaces one that still waits.
+        """
+        sources = self.sources
+        jobs = [(path, sources[path], start, frames) for path, start, frames in wanted if path in sources]
+        if jobs:
+            self._readers.forget_waiting(who)
+            self._readers.submit(who, read_excerpts, jobs)
             self._timer.start()
+
+    @property
+    def sources(self) -> dict[str, Path]:
+        """Where the bytes of each file are."""
+        return {e.path: e.source for e in self.intake.entries} if self.intake is not None else {}
 
     def _poll(self) -> None:
         for report in self._readers.poll():
@@ -393,7 +402,7 @@ class CheckState(QObject):
                 elif isinstance(report, Failed):
                     self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.")
             elif isinstance(report, Returned):
-                self.excerpt_came.emit(report.job, report.value)
+                self.excerpts_came.emit(report.job, report.value)
         moved = came = False
         for report in self._crew.poll():
             moved = True
@@ -496,6 +505,7 @@ class CheckState(QObject):
             self.brief,
             comparisons=comparisons,
             told_parts=self.told.parts,
+            told_places=self.told.places,
             vocabulary=self.vocabulary,
         )
         if at_once:
@@ -567,8 +577,9 @@ class _Telling(QUndoCommand):
 
     def mergeWith(self, other: QUndoCommand) -> bool:
         """Typing at the pattern is one change."""
-        typed = isinstance(other, _Telling) and replace(other._after, pattern=self._after.pattern) == self._after
-        if not isinstance(other, _Telling) or not typed or self._before.pattern == self._after.pattern:
+        if not isinstance(other, _Telling) or self._before.pattern == self._after.pattern:
+            return False
+        if replace(other._after, pattern=self._after.pattern) != self._after:
             return False
         self._after = other._after
         return True

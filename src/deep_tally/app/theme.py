@@ -231,7 +231,7 @@ def _style(c: Colours) -> str:
     QPushButton[look="came"][state="open"]:enabled {{ text-decoration: underline; }}
     QPushButton[look="came"]:hover:enabled {{ background: {c.rule}; }}
     QPushButton[look="came"]:focus {{ border-color: {c.fix}; }}
-    QTreeWidget, QListWidget {{ background: {c.ground}; color: {c.ink}; border: 0; outline: 0; }}
+    QTreeWidget, QListWidget, QListView {{ background: {c.ground}; color: {c.ink}; border: 0; outline: 0; }}
     QTreeWidget::item, QListWidget::item {{ border-bottom: 1px solid {c.rule}; padding: 5px 8px; }}
     QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.raised};
         border-bottom: 1px solid {c.ink}; }}
@@ -240,6 +240,7 @@ def _style(c: Colours) -> str:
     QHeaderView {{ background: {c.ground}; border: 0; }}
     QHeaderView::section {{ background: {c.ground}; color: {c.ink}; border: 0;
         border-bottom: 1px solid {c.soft}; padding: 5px 12px; font-weight: 600; }}
+    QLabel[look="soft"] {{ color: {c.soft}; }}
     QCheckBox {{ spacing: 10px; }}
     QCheckBox:focus {{ color: {c.fix}; }}
     QCheckBox::indicator {{ width: 14px; height: 14px; border: 2px solid {c.ink}; border-radius: 2px;

@@ -38,6 +38,7 @@ from deep_tally.reply.numbers import megabytes
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
+    from deep_tally.app.lineup_view import LineUpView
     from deep_tally.app.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
     from deep_tally.app.parts_view import PartsView
@@ -70,6 +71,7 @@ class Window(QMainWindow):
     bench: Bench
     reply: ReplyView
     brief_panel: BriefPanel
+    line_up: LineUpView
     parts: PartsView
     names: NamesView
     paper: PaperView
@@ -132,6 +134,7 @@ class Window(QMainWindow):
         """Bring in the views and the check's state."""
         from deep_tally.app.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
+        from deep_tally.app.lineup_view import LineUpView
         from deep_tally.app.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
         from deep_tally.app.parts_view import PartsView
@@ -145,6 +148,7 @@ class Window(QMainWindow):
         self.bench = Bench(self.theme)
         self.reply = ReplyView(self.theme, self.settings)
         self.brief_panel = BriefPanel(self.theme)
+        self.line_up = LineUpView(self.theme, self.settings)
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
         self.paper = PaperView(self.theme, self.settings)
@@ -157,7 +161,7 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
-        for page in (self.parts, self.names, self.reply, self.paper):
+        for page in (self.line_up, self.parts, self.names, self.reply, self.paper):
             self.pages.addWidget(page)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self._fill_edit_menu()
@@ -175,9 +179,10 @@ class Window(QMainWindow):
 
     def _make_steps(self) -> QWidget:
         self.to_sheet = self._step("Sheet", "All files and what is wrong with them (Ctrl+1)")
-        self.to_parts = self._step("Parts", "The asked parts and the files that came for them (Ctrl+2)")
-        self.to_names = self._step("Names", "New names for the ready copy (Ctrl+3)")
-        self.to_reply = self._step("Reply", "The reply to the client (Ctrl+4)")
+        self.to_line_up = self._step("Line-up", "All files on one time axis (Ctrl+2)")
+        self.to_parts = self._step("Parts", "The asked parts and the files that came for them (Ctrl+3)")
+        self.to_names = self._step("Names", "New names for the ready copy (Ctrl+4)")
+        self.to_reply = self._step("Reply", "The reply to the client (Ctrl+5)")
         self.brief_button = _quiet("Brief: Multitrack mix", "What is asked, beside what came (Ctrl+B)")
         self.brief_button.setCheckable(True)
         self.show_button = _quiet("Show everything", "Show only some files")
@@ -195,7 +200,7 @@ class Window(QMainWindow):
         line = QHBoxLayout()
         line.setContentsMargins(24, 0, 24, 0)
         line.setSpacing(4)
-        for step in (self.to_sheet, self.to_parts, self.to_names, self.to_reply):
+        for step in (self.to_sheet, self.to_line_up, self.to_parts, self.to_names, self.to_reply):
             line.addWidget(step)
         line.addStretch()
         for widget in (self.troubles_button, self.brief_button, self.show_button, self.sort_button, self.find_field):
@@ -276,7 +281,7 @@ class Window(QMainWindow):
             action.setShortcuts(standard)
             # The reply's text has an undo of its own.
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            for widget in (self.desk, self.brief_panel, self.parts, self.names, self.paper):
+            for widget in (self.desk, self.line_up, self.brief_panel, self.parts, self.names, self.paper):
                 widget.addAction(action)
             self._edit_menu.addAction(action)
         self._edit_menu.addSeparator()
@@ -348,10 +353,11 @@ class Window(QMainWindow):
 
         view = self._view_menu
         self._action(view, "&Sheet", self.show_sheet, "Ctrl+1")
-        self._action(view, "&Parts", self.show_parts, "Ctrl+2")
-        self._action(view, "&Names", self.show_names, "Ctrl+3")
-        self._action(view, "&Reply", self.show_reply, "Ctrl+4")
-        self._action(view, "The client's &page", self.show_paper, "Ctrl+5")
+        self._action(view, "&Line-up", self.show_line_up, "Ctrl+2")
+        self._action(view, "&Parts", self.show_parts, "Ctrl+3")
+        self._action(view, "&Names", self.show_names, "Ctrl+4")
+        self._action(view, "&Reply", self.show_reply, "Ctrl+5")
+        self._action(view, "The client's &page", self.show_paper, "Ctrl+6")
         self._action(view, "The &brief beside the sheet", self._toggle_brief, "Ctrl+B")
         self._action(view, "&Find a file", self._go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()
@@ -427,15 +433,23 @@ class Window(QMainWindow):
         state.brief_changed.connect(self._brief_changed)
         state.refused.connect(self._refused)
         state.abandoned.connect(self._abandoned)
-        state.excerpt_came.connect(self._take_excerpt)
+        state.excerpts_came.connect(self._take_excerpts)
         self.sheet.chosen.connect(self._choose)
         self.sheet.entered.connect(lambda: self.bench.waveform.setFocus())
-        self.bench.waveform.excerpt_wanted.connect(state.request_excerpt)
+        self.bench.waveform.excerpt_wanted.connect(
+            lambda track, start, frames: state.request_excerpts(track.path, [(track.path, start, frames)])
+        )
         self.songs.chosen.connect(lambda song: self._fill())
         self.reply.said.connect(self.say)
         self.to_sheet.clicked.connect(self.show_sheet)
         self.to_reply.clicked.connect(self.show_reply)
         self.band.next.clicked.connect(self._next_step)
+        self.to_line_up.clicked.connect(self.show_line_up)
+        self.line_up.told.connect(state.tell)
+        self.line_up.tempo_told.connect(lambda bpm: self._edit_brief("tempo_bpm", bpm, "Tempo"))
+        self.line_up.samples_wanted.connect(state.request_excerpts)
+        self.line_up.file_wanted.connect(self._show_in_sheet)
+        self.line_up.said.connect(self.say)
         self.to_parts.clicked.connect(self.show_parts)
         self.to_names.clicked.connect(self.show_names)
         self.brief_button.clicked.connect(self.open_brief)
@@ -628,10 +642,18 @@ class Window(QMainWindow):
             return
         elif page is self.reply:
             self._fill_reply()
+        elif page is self.line_up:
+            self.line_up.show_all(delivery, self.state.told, song=self._song_name(delivery))
         elif page is self.parts:
             self.parts.show_all(delivery, self.state.told, self.state.brief)
         elif page is self.names:
             self.names.show_all(delivery, self.state.told, self.state.brief)
+
+    def _song_name(self, delivery: Delivery) -> str:
+        """The name of the set whose files the sheet shows; empty when it shows all."""
+        intake = self.state.intake
+        songs = intake.songs if intake is not None else ()
+        return delivery.sets[songs.index(self.songs.song)].name if self.songs.song in songs else ""
 
     def _edit_brief(self, key: str, value: object, words: str) -> None:
         if not self.state.edit_brief(key, value, words):
@@ -789,8 +811,13 @@ class Window(QMainWindow):
         if row is not None and self._may_correct():
             self.state.tell_rough_mix(row.track.path)
 
-    def _take_excerpt(self, path: str, excerpt: Excerpt) -> None:
-        self.bench.waveform.take_excerpt(path, excerpt)
+    def _take_excerpts(self, who: str, excerpts: Mapping[str, Excerpt]) -> None:
+        if who == self.line_up.ASKS:
+            self.line_up.take_excerpts(excerpts)
+        elif who == self.line_up.edge.ASKS:
+            self.line_up.edge.take_excerpts(excerpts)
+        elif who in excerpts:
+            self.bench.waveform.take_excerpt(who, excerpts[who])
 
     # -- moving about -------------------------------------------------------------------------
 
@@ -808,6 +835,19 @@ class Window(QMainWindow):
             self._fill_reply()
             self._show_page(self.reply)
             self.reply.text.setFocus()
+
+    def show_line_up(self) -> None:
+        """Go to the line-up, at the file the sheet is at."""
+        if self._is_judged():
+            self._show_page(self.line_up)
+            self._fill_page()
+            if self.sheet.current_path:
+                self.line_up.list.go_to(self.sheet.current_path)
+            self.line_up.list.setFocus()
+
+    def _show_in_sheet(self, path: str) -> None:
+        self.show_sheet()
+        self.sheet.go_to(path)
 
     def show_parts(self) -> None:
         """Go to the asked parts."""
@@ -885,7 +925,7 @@ class Window(QMainWindow):
         on_sheet = page is self.desk
         self.steps.setVisible(is_open)
         is_reply = self._furnished and page is self.reply
-        for step in (self.to_sheet, self.to_parts, self.to_names, self.to_reply):
+        for step in (self.to_sheet, self.to_line_up, self.to_parts, self.to_names, self.to_reply):
             step.setChecked(False)  # the client's page is none of the steps: then none is marked
         if self._furnished:
             # Nothing came yet that could be held against it; the client's page is made from it.
@@ -893,6 +933,7 @@ class Window(QMainWindow):
             self._show_came()
             for step, of in (
                 (self.to_sheet, self.desk),
+                (self.to_line_up, self.line_up),
                 (self.to_parts, self.parts),
                 (self.to_names, self.names),
                 (self.to_reply, self.reply),

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from deep_tally.measure.apart import OnProgress, run_apart
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.measures import Excerpt
 
 if TYPE_CHECKING:
@@ -29,6 +32,16 @@ def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> E
     excerpt = run_apart(_decode, progress, path, start, frames) if reader is None else _read(reader, start, frames)
     progress(frames, frames)
     return excerpt
+
+
+def read_excerpts(progress: OnProgress, wanted: Sequence[tuple[str, Path, int, int]]) -> dict[str, Excerpt]:
+    """Samples of several files: (name, path, first frame, frames) each; a file that cannot be read is left out."""
+    read = {}
+    for number, (name, path, start, frames) in enumerate(wanted):
+        with contextlib.suppress(DeepTallyError):
+            read[name] = read_excerpt(lambda done, total: None, path, start, frames)
+        progress(number + 1, len(wanted))
+    return read
 
 
 def _decode(progress: OnProgress, path: Path, start: int, frames: int) -> Excerpt:

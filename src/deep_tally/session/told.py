@@ -37,6 +37,8 @@ class Told:
     order : "delivered" or "family"
     in_reply : bool
         Whether the reply lists the new names.
+    places : mapping of path to int
+        Frames by which a file belongs later than its own start says; 0 leaves it there whatever its stamp says.
     """
 
     parts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -44,6 +46,7 @@ class Told:
     pattern: str | None = None
     order: Order = "delivered"
     in_reply: bool = False
+    places: Mapping[str, int] = field(default_factory=dict)
 
     def with_part(self, path: str, parts: tuple[str, ...] | None) -> Told:
         """A file stands for these parts; None forgets what was said of it."""
@@ -54,6 +57,11 @@ class Told:
         """A file gets a name of one's own; None or nothing gives it back to the pattern."""
         rest = {p: v for p, v in self.names.items() if p != path}
         return replace(self, names=rest | {path: name} if name else rest)
+
+    def with_place(self, path: str, frames: int | None) -> Told:
+        """A file is placed by hand; None gives it back to its stamp."""
+        rest = {p: v for p, v in self.places.items() if p != path}
+        return replace(self, places=rest if frames is None else rest | {path: frames})
 
 
 NOTHING_TOLD = Told()
@@ -77,6 +85,7 @@ def recall_told(source: Path) -> Told:
             pattern=str(data["pattern"]) if data.get("pattern") is not None else None,
             order=order,
             in_reply=bool(data.get("in_reply", False)),
+            places={str(p): int(v) for p, v in data.get("places", {}).items()},
         )
     except (OSError, ValueError, TypeError, AttributeError, RecursionError):
         return NOTHING_TOLD

@@ -1,0 +1,228 @@
+"""The line-up without widgets: the lanes of one song, where each stands on the shared axis, how they are ordered."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from deep_tally.app.rows import bare_title, number_of
+from deep_tally.intake.folders import natural_key
+from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.findings import Action, Finding, Place
+from deep_tally.model.names import FAMILIES, ParsedName
+from deep_tally.model.placement import Placement
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.numbers import clock, count, duration
+from deep_tally.reply.words import Speaker
+
+LaneOrder = Literal["delivered", "name", "family", "length", "first sound"]
+ORDERS: Mapping[LaneOrder, str] = {
+    "delivered": "as delivered",
+    "name": "by name",
+    "family": "by family",
+    "length": "by length",
+    "first sound": "by first sound",
+}
+_BY: Mapping[str, str] = {"stamp": "by its time stamp", "mix": "by the rough mix", "hand": "by hand"}
+_ABOUT_PLACE = ("start.", "length.")
+
+
+@dataclass(frozen=True, slots=True)
+class LaneMark:
+    """A finding's place on the shared axis."""
+
+    start_s: float
+    stop_s: float
+    finding: Finding
+    place: Place
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """One file on the shared time axis; times are seconds after the song's start.
+
+    Attributes
+    ----------
+    start_s, stop_s : float
+        Where it belongs: at its placement, else at the song's start.
+    placement : Placement or None
+    end_frames : int or None
+        Frames of its own rate that it ends after (negative: before) the common end; None without one.
+    says : str
+        The second line beside it; empty where nothing is to be said.
+    action : Action or None
+        Its gravest.
+    """
+
+    track: Track
+    number: str
+    title: str
+    family: str
+    start_s: float
+    stop_s: float
+    placement: Placement | None
+    end_frames: int | None
+    says: str
+    action: Action | None
+    marks: tuple[LaneMark, ...]
+
+    @property
+    def path(self) -> str:
+        """The file's."""
+        return self.track.path
+
+    @property
+    def rate_hz(self) -> int:
+        """The file's; 48 kHz for one that could not be read."""
+        return self.track.format.rate_hz if self.track.format is not None else 48_000
+
+    @property
+    def seconds(self) -> float:
+        """Its length."""
+        return self.stop_s - self.start_s
+
+    @property
+    def is_moved(self) -> bool:
+        """Whether it belongs elsewhere than at its own start."""
+        return self.placement is not None and self.placement.frames != 0
+
+    @property
+    def sound_s(self) -> tuple[float, float] | None:
+        """From where to where it sounds; None without sound."""
+        edges = self.track.measures.edges if self.track.measures is not None else None
+        if edges is None or edges.first_sound_frame is None or edges.last_sound_frame is None:
+            return None
+        at, rate = self.start_s, self.rate_hz
+        return at + edges.first_sound_frame / rate, at + (edges.last_sound_frame + 1) / rate
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """A line over a group of lanes."""
+
+    words: str
+
+
+def make_lanes(song: SongSet, delivery: Delivery) -> tuple[Lane, ...]:
+    """The lanes of a song, in the order of the delivery."""
+    speaker = Speaker(delivery)
+    found: dict[str, list[Finding]] = {t.path: [] for t in song.tracks}
+    for finding in delivery.findings:
+        for path in finding.files:
+            if path in found:
+                found[path].append(finding)
+    return tuple(_lane(track, song, found[track.path], speaker) for track in song.tracks)
+
+
+def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Speaker) -> Lane:
+    sound = track.format
+    rate = sound.rate_hz if sound is not None else 48_000
+    frames = sound.frames if sound is not None else 0
+    placement = song.placements.get(track.path)
+    offset = placement.frames if placement is not None else 0
+    name = song.names.get(track.path)
+    end = _end_frames(track, song, offset)
+    everything = [*findings, *(a for f in findings for a in f.absorbed)]
+    return Lane(
+        track=track,
+        number=number_of(track),
+        title=readable(bare_title(track.path)),
+        family=_family(track, name),
+        start_s=offset / rate,
+        stop_s=(offset + frames) / rate,
+        placement=placement,
+        end_frames=end,
+        says=_says(track, song, placement, findings, speaker),
+        action=max((f.action for f in findings), key=lambda a: a.gravity, default=None),
+        marks=tuple(
+            sorted(
+                (
+                    LaneMark((offset + p.frame) / rate, (offset + p.frame + p.frames) / rate, f, p)
+                    for f in everything
+                    for p in f.places
+                    if p.path == track.path
+                ),
+                key=lambda m: m.start_s,
+            )
+        ),
+    )
+
+
+def _family(track: Track, name: ParsedName | None) -> str:
+    return (name.family if name is not None else "other") if track.role.is_asked else track.role.value
+
+
+def _end_frames(track: Track, song: SongSet, offset: int) -> int | None:
+    if track.format is None or song.common.frames is None or not song.common.rate_hz:
+        return None
+    # Whole frames of one rate are compared as such: seconds would lose them.
+    if track.format.rate_hz == song.common.rate_hz:
+        return offset + track.format.frames - song.common.frames
+    if song.common.seconds is None:
+        return None
+    return round((offset + track.format.frames) - song.common.seconds * track.format.rate_hz)
+
+
+def _says(
+    track: Track, song: SongSet, placement: Placement | None, findings: Sequence[Finding], speaker: Speaker
+) -> str:
+    if track.damage is not None and track.format is None:
+        return "cannot be read"
+    if placement is not None and placement.frames:
+        return placed_words(placement, track, song)
+    about_place = [f for f in findings if f.code.startswith(_ABOUT_PLACE) and len(f.files) == 1]
+    told = sorted(about_place or findings, key=lambda f: -f.action.gravity)
+    if not told:
+        return ""
+    words = speaker.headline(told[0])
+    return readable(f"{words[:1].lower()}{words[1:]}")
+
+
+def placed_words(placement: Placement, track: Track, song: SongSet) -> str:
+    """ "placed at bar 5 by hand", "placed at 0:10.000 by its time stamp"."""
+    seconds = placement.frames / (track.format.rate_hz if track.format is not None else 48_000)
+    by = _BY[placement.by]
+    timeline = song.facts.timeline
+    if timeline is not None and seconds >= 0 and abs(timeline.off_the_bar_s(seconds)) < 0.0005:
+        return f"placed at bar {timeline.place_at(seconds + 0.0005).bar} {by}"
+    way = "" if seconds >= 0 else "before the start, "
+    return f"placed {way}at {clock(abs(seconds), digits=3)} {by}"
+
+
+def end_words(lane: Lane) -> str:
+    """How it ends against the common end: "ends 3 samples (0.06 ms) early"; empty where it ends with the others."""
+    if not lane.end_frames:
+        return ""
+    way = "late" if lane.end_frames > 0 else "early"
+    frames = abs(lane.end_frames)
+    return f"ends {count(frames, 'sample')} ({duration(frames / lane.rate_hz * 1000)}) {way}"
+
+
+def in_order(lanes: Sequence[Lane], order: LaneOrder) -> Sequence[Lane | Head]:
+    """The lanes in an order, under heads where they are grouped."""
+    if order == "family":
+        ranks = {family: rank for rank, family in enumerate(FAMILIES)}
+        listed: list[Lane | Head] = []
+        before = ""
+        for lane in sorted(lanes, key=lambda ln: ranks.get(ln.family, len(ranks))):
+            if lane.family != before:
+                listed.append(Head(f"{lane.family[:1].upper()}{lane.family[1:]}"))
+            listed.append(lane)
+            before = lane.family
+        return listed
+    if order == "name":
+        return sorted(lanes, key=lambda ln: natural_key(ln.title.casefold()))
+    if order == "length":
+        return sorted(lanes, key=lambda ln: -ln.seconds)
+    if order == "first sound":
+        return sorted(lanes, key=lambda ln: ln.sound_s[0] if ln.sound_s is not None else math.inf)
+    return list(lanes)
+
+
+def span_s(lanes: Sequence[Lane]) -> tuple[float, float]:
+    """From where to where the axis reaches: all lanes, where they came and where they belong."""
+    starts = [0.0, *(lane.start_s for lane in lanes)]
+    stops = [1e-3, *(lane.stop_s for lane in lanes), *(lane.seconds for lane in lanes)]
+    return min(starts), max(stops)

@@ -1,0 +1,562 @@
+"""The line-up: every file of a song on one time axis, with where each belongs and what is wrong where."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent, QResizeEvent
+from PySide6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QInputDialog,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from deep_tally.app.edge_view import Edge, EdgeView
+from deep_tally.app.elided import ElidedLabel
+from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
+from deep_tally.app.lane_list import HEAD_PX, LaneList
+from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.app.place_dialog import PlaceDialog
+from deep_tally.app.settings import Settings
+from deep_tally.app.theme import Theme, font
+from deep_tally.app.time_ruler import RULERS, RulerMode
+from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
+from deep_tally.model.delivery import Delivery, SongSet
+from deep_tally.model.measures import Excerpt
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.words import Speaker
+from deep_tally.session.told import NOTHING_TOLD, Told
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+_HEIGHTS = (4, 6, 9, 12, 16, 20, 26, 34, 46, 62, 84, 120, 180, 260)
+_FIT_MOST = 46
+_LEAST_PX = 3
+_ZOOM_KEYS = 1.5
+_PAN_SHARE = 8
+_KEY_STEPS = 1
+
+
+class LineUpView(QWidget):
+    """Lanes, their names, a ruler, and the tools for them. Data comes in by `show_song`; what is done goes out."""
+
+    ASKS = "the line-up"
+    told = Signal(object, str)
+    """(Told, words): a file was placed."""
+    tempo_told = Signal(object)
+    """BPM, or None for what is stated: the brief's tempo."""
+    samples_wanted = Signal(str, object)
+    """(who asks, list of (path, first frame, frames))."""
+    file_wanted = Signal(str)
+    """A file is to be shown in the sheet."""
+    said = Signal(str)
+
+    def __init__(self, theme: Theme, settings: Settings) -> None:
+        super().__init__()
+        self._theme, self._settings = theme, settings
+        self._delivery: Delivery | None = None
+        self._told: Told = NOTHING_TOLD
+        self._lanes: tuple[Lane, ...] = ()
+        self._height: int | None = None
+        self._song = ""
+        self.order: LaneOrder = "delivered"
+        self.list = LaneList(theme)
+        self.canvas = LaneCanvas(theme)
+        self.canvas.setFocusProxy(self.list)
+        self.edge = EdgeView(theme, self.canvas)
+        self.readout = ElidedLabel()
+        self.readout.setFont(font(13))
+        self.readout.setAccessibleName("What lies under the pointer")
+        self._make()
+        self._connect()
+        theme.changed.connect(self._colour)
+        self._colour()
+
+    def _make(self) -> None:
+        self.song_box = QComboBox()
+        self.song_box.setAccessibleName("The song that is lined up")
+        self.song_box.setToolTip("The song that is lined up")
+        self.song_box.setMinimumContentsLength(16)
+        self.ruler_button = _small("Ruler: minutes", "What the ruler counts in (R)")
+        self.order_button = _small("Order: as delivered", "How the files are ordered (O)")
+        self.fit_button = _small("Fit", "As tall as all files fit (Ctrl+0)")
+        self.lower_button = _small("\N{MINUS SIGN}", "Lower lanes (Ctrl+-, or Ctrl and the wheel)")
+        self.taller_button = _small("+", "Taller lanes (Ctrl++, or Ctrl and the wheel)")
+        self.move_button = _small("Move files", "Drag files to where they belong (G, or Alt and drag)")
+        self.move_button.setCheckable(True)
+        self.place_button = _small("Place…", "Type where the file belongs (F2)")
+        self.start_button = _small("Start edge", "Look at the common start sample by sample (Shift+E)")
+        self.end_button = _small("End edge", "Look at the common end sample by sample (E)")
+        self.whole_button = _small("Whole song", "Show the whole song (0, double click)")
+        self.tempo_button = _small("", "")
+        for button in (self.start_button, self.end_button):
+            button.setCheckable(True)
+        self.lower_button.setAccessibleName("Lower lanes")
+        self.taller_button.setAccessibleName("Taller lanes")
+        tools = QHBoxLayout()
+        tools.setContentsMargins(16, 4, 16, 4)
+        tools.setSpacing(2)
+        tools.addWidget(self.song_box)
+        for widget in (self.ruler_button, self.order_button):
+            tools.addWidget(widget)
+        height = QLabel("Lanes")
+        height.setProperty("look", "soft")
+        height.setContentsMargins(8, 0, 0, 0)
+        tools.addWidget(height)
+        for widget in (self.lower_button, self.taller_button, self.fit_button):
+            tools.addWidget(widget)
+        for widget in (self.move_button, self.place_button, self.start_button, self.end_button, self.whole_button):
+            tools.addWidget(widget)
+        tools.addStretch()
+        tools.addWidget(self.tempo_button)
+        self.across = QScrollBar(Qt.Orientation.Horizontal)
+        self.down = QScrollBar(Qt.Orientation.Vertical)
+        self.across.setAccessibleName("Which part of the song is shown")
+        self.down.setAccessibleName("Which files are shown")
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addSpacing(RULER_PX)
+        names.addWidget(self.list, 1)
+        lanes = QHBoxLayout()
+        lanes.setContentsMargins(0, 0, 4, 0)
+        lanes.setSpacing(0)
+        lanes.addLayout(names)
+        lanes.addWidget(self.canvas, 1)
+        lanes.addWidget(self.down)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(16, 2, 16, 4)
+        foot.setSpacing(16)
+        foot.addWidget(self.readout, 2)
+        foot.addWidget(self.across, 1)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(0)
+        self.column.addLayout(tools)
+        self.column.addLayout(lanes, 1)
+        self.column.addLayout(foot)
+        self.ruler_menu, self.order_menu = QMenu(self), QMenu(self)
+        for mode in RULERS:
+            self.ruler_menu.addAction(mode.capitalize(), self._ruler_setter(mode)).setCheckable(True)
+        for order, words in ORDERS.items():
+            self.order_menu.addAction(words.capitalize(), self._order_setter(order)).setCheckable(True)
+        self.ruler_button.setMenu(self.ruler_menu)
+        self.order_button.setMenu(self.order_menu)
+
+    def _connect(self) -> None:
+        canvas, names = self.canvas, self.list
+        canvas.view_changed.connect(self._show_across)
+        canvas.height_wanted.connect(self.step_height)
+        canvas.pressed.connect(self._press)
+        canvas.mark_pressed.connect(self._press_mark)
+        canvas.moved.connect(self.place)
+        canvas.read_off.connect(self._read_off)
+        canvas.samples_wanted.connect(lambda wanted: self.samples_wanted.emit(self.ASKS, wanted))
+        self.edge.samples_wanted.connect(lambda wanted: self.samples_wanted.emit(EdgeView.ASKS, wanted))
+        self.edge.closed.connect(lambda: self.show_edge(None))
+        names.chosen.connect(self._choose)
+        names.key_pressed.connect(self._key)
+        names.laid_out.connect(self._lay_out)
+        names.doubleClicked.connect(lambda index: self.file_wanted.emit(names.current_path))
+        names.verticalScrollBar().rangeChanged.connect(self._show_down)
+        names.verticalScrollBar().valueChanged.connect(self._scrolled)
+        self.down.valueChanged.connect(names.verticalScrollBar().setValue)
+        self.across.valueChanged.connect(self._pan_to)
+        self.song_box.activated.connect(lambda number: self._show_song(self.song_box.itemData(number)))
+        self.fit_button.clicked.connect(lambda: self.set_height(None))
+        self.lower_button.clicked.connect(lambda: self.step_height(-1))
+        self.taller_button.clicked.connect(lambda: self.step_height(1))
+        self.move_button.toggled.connect(self._set_moving)
+        self.place_button.clicked.connect(self.ask_place)
+        self.whole_button.clicked.connect(canvas.show_all)
+        self.start_button.clicked.connect(lambda on: self.show_edge("start" if on else None))
+        self.end_button.clicked.connect(lambda on: self.show_edge("end" if on else None))
+        self.tempo_button.clicked.connect(self.ask_tempo)
+
+    # -- what is shown ------------------------------------------------------------------------
+
+    def show_all(self, delivery: Delivery, told: Told, *, song: str = "") -> None:
+        """Show a judged delivery; the song that was lined up stays, unless another is named."""
+        same = self._delivery is not None and self._delivery.source == delivery.source
+        self._delivery, self._told = delivery, told
+        names = [s.name for s in delivery.sets]
+        wanted = song if song in names else self._song if same and self._song in names else names[0] if names else ""
+        is_same_song = same and wanted == self._song
+        self._song = wanted
+        self.song_box.clear()
+        for name in names:
+            self.song_box.addItem(readable(name), name)
+        self.song_box.setCurrentIndex(names.index(wanted) if wanted in names else -1)
+        self.song_box.setVisible(len(names) > 1)
+        self._fill(same=is_same_song)
+
+    def _show_song(self, name: str) -> None:
+        self._song = name
+        self._fill(same=False)
+
+    @property
+    def song(self) -> SongSet | None:
+        """The song that is lined up."""
+        sets = self._delivery.sets if self._delivery is not None else ()
+        return next((s for s in sets if s.name == self._song), None)
+
+    @property
+    def lanes(self) -> tuple[Lane, ...]:
+        """All lanes in the delivery's order."""
+        return self._lanes
+
+    def _fill(self, *, same: bool) -> None:
+        song, delivery = self.song, self._delivery
+        if song is None or delivery is None:
+            return
+        self._lanes = make_lanes(song, delivery)
+        timeline = song.facts.timeline
+        if timeline is None and self.canvas.mode == "bars":
+            self.canvas.mode = "minutes"
+        elif not same and timeline is not None and self._settings.text("line-up ruler") in ("", "bars"):
+            self.canvas.mode = "bars"
+        self.canvas.show_lanes(
+            self._lanes,
+            rate_hz=song.common.rate_hz or max((ln.rate_hz for ln in self._lanes), default=48_000),
+            common_s=song.common.seconds,
+            timeline=timeline,
+            same=same,
+        )
+        if not same:
+            self.canvas.cursor_s = 0.0
+        self._show_rows()
+        self._show_tools()
+        if self.edge.isVisible():
+            self.show_edge(self.edge.edge)
+
+    def _show_rows(self) -> None:
+        self.list.show_rows(in_order(self._lanes, self.order))
+        self._fit()
+
+    def _show_tools(self) -> None:
+        song = self.song
+        timeline = song.facts.timeline if song is not None else None
+        mode = self.canvas.mode
+        self.ruler_button.setText(f"Ruler: {mode}")
+        self.order_button.setText(f"Order: {ORDERS[self.order]}")
+        for action, of in zip(self.ruler_menu.actions(), RULERS, strict=True):
+            action.setChecked(of == mode)
+            action.setEnabled(of != "bars" or timeline is not None)
+        for action, order in zip(self.order_menu.actions(), ORDERS, strict=True):
+            action.setChecked(order == self.order)
+        if song is None or timeline is None:
+            self.tempo_button.setText("No tempo is known")
+            self.tempo_button.setToolTip("Tell the song's tempo: then bars can be counted (T)")
+        else:
+            meter = timeline.meters[0]
+            changes = len(timeline.tempos) + len(timeline.meters) - 2
+            told = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
+            self.tempo_button.setText(f"{told}: {song.facts.tempo_from or 'as told'}")
+            self.tempo_button.setToolTip(f"The tempo is taken from {song.facts.tempo_from}. Tell another one (T)")
+        has_end = song is not None and song.common.seconds is not None
+        self.end_button.setEnabled(has_end)
+
+    def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
+        """Samples that were asked for."""
+        self.canvas.take_excerpts(excerpts)
+
+    # -- heights and scrolling ----------------------------------------------------------------
+
+    def _fit(self) -> None:
+        rows = self.list.lane_model.rows
+        heads = sum(isinstance(r, Head) for r in rows)
+        lanes = max(1, len(rows) - heads)
+        room = self.list.viewport().height() - heads * HEAD_PX
+        fitting = min(_FIT_MOST, max(_LEAST_PX, room // lanes))
+        self.list.set_lane_px(fitting if self._height is None else self._height)
+        self._lay_out()
+
+    def set_height(self, pixels: int | None) -> None:
+        """How tall lanes are; None is as tall as all fit."""
+        self._height = pixels
+        self._fit()
+
+    def step_height(self, step: int) -> None:
+        """The next taller (1) or lower (-1) of the usual heights."""
+        now = self.list.lane_px
+        heights = [h for h in _HEIGHTS if (h > now if step > 0 else h < now)]
+        if heights:
+            self.set_height(heights[0] if step > 0 else heights[-1])
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+        self._seat_edge()
+
+    def _lay_out(self) -> None:
+        self.canvas.show_slots(self.list.slots_of())
+        self._show_down()
+
+    def _show_down(self) -> None:
+        bar = self.list.verticalScrollBar()
+        self.down.setRange(bar.minimum(), bar.maximum())
+        self.down.setPageStep(bar.pageStep())
+        self.down.setSingleStep(max(8, self.list.lane_px))
+        self.down.setVisible(bar.maximum() > bar.minimum())
+        self._scrolled(bar.value())
+
+    def _scrolled(self, value: int) -> None:
+        self.down.setValue(value)
+        self.canvas.scrolled_px = value
+        self.canvas.update()
+
+    def _show_across(self) -> None:
+        view = self.canvas.view
+        self.across.blockSignals(True)
+        # In thousandths of the axis: frames of a long song are more than a scroll bar counts.
+        page = round(1_000_000 * view.pixels * view.scale / max(view.frames, 1))
+        self.across.setRange(0, max(0, 1_000_000 - page))
+        self.across.setPageStep(max(1, page))
+        self.across.setSingleStep(max(1, page // 10))
+        self.across.setValue(round(1_000_000 * view.start / max(view.frames, 1)))
+        self.across.blockSignals(False)
+
+    def _pan_to(self, value: int) -> None:
+        view = self.canvas.view
+        self.canvas.pan((value / 1_000_000 * view.frames - view.start) / view.scale)
+
+    # -- ruler, order, tempo ------------------------------------------------------------------
+
+    def set_ruler(self, mode: RulerMode) -> None:
+        """What the ruler counts in."""
+        song = self.song
+        if mode == "bars" and (song is None or song.facts.timeline is None):
+            self.said.emit("No tempo is known, so bars cannot be counted. Tell it with T.")
+            return
+        self.canvas.mode = mode
+        self._settings.set_text("line-up ruler", mode)
+        self.canvas.update()
+        self._show_tools()
+
+    def _ruler_setter(self, mode: RulerMode) -> Callable[[], None]:
+        return lambda: self.set_ruler(mode)
+
+    def set_order(self, order: LaneOrder) -> None:
+        """How the files are ordered."""
+        self.order = order
+        self._show_rows()
+        self._show_tools()
+
+    def _order_setter(self, order: LaneOrder) -> Callable[[], None]:
+        return lambda: self.set_order(order)
+
+    def ask_tempo(self) -> None:
+        """Ask for the song's tempo; nothing gives it back to what is stated."""
+        song = self.song
+        now = f"{song.facts.tempo_bpm:g}" if song is not None and song.facts.tempo_bpm else ""
+        words = f"Tempo in BPM, {SLOWEST_BPM:g} to {FASTEST_BPM:g} (empty: as stated):"
+        text, agreed = QInputDialog.getText(self, "The song's tempo", words, text=now)
+        if not agreed:
+            return
+        said = text.strip().casefold().removesuffix("bpm").strip().replace(",", ".")
+        try:
+            bpm = float(said) if said else None
+        except ValueError:
+            bpm = 0.0
+        if bpm is not None and not SLOWEST_BPM <= bpm <= FASTEST_BPM:
+            self.said.emit(f"“{text}” is no tempo: type a number from {SLOWEST_BPM:g} to {FASTEST_BPM:g}.")
+            return
+        self.tempo_told.emit(bpm)
+
+    # -- choosing and placing -----------------------------------------------------------------
+
+    def _choose(self) -> None:
+        lane = self.list.current_lane
+        self.canvas.current = lane.path if lane is not None else ""
+        self.canvas.update()
+        self.place_button.setEnabled(lane is not None and lane.track.format is not None)
+        if lane is not None and not self.canvas.underMouse():
+            self._read_off("")
+
+    def _read_off(self, words: str) -> None:
+        lane = self.list.current_lane
+        if not words and lane is not None:
+            words = "   ".join(self.list.lane_model.told(lane))
+        self.readout.setText(words)
+
+    def _press(self, path: str, seconds: float) -> None:
+        if path:
+            self.list.go_to(path)
+        self.list.setFocus()
+        self.set_cursor(seconds)
+
+    def set_cursor(self, seconds: float) -> None:
+        """From where is played, and what is zoomed about with the keys."""
+        self.canvas.cursor_s = seconds
+        self.canvas.update()
+
+    def _press_mark(self, path: str, mark: LaneMark) -> None:
+        self.list.go_to(path)
+        self.list.setFocus()
+        self.go_to_mark(mark)
+
+    def go_to_mark(self, mark: LaneMark) -> None:
+        """Zoom to a mark and say what it is."""
+        least = 0.02 if mark.place.frames <= 1 else 0.0
+        self.canvas.show_stretch(mark.start_s, max(mark.stop_s, mark.start_s + least))
+        self.set_cursor(mark.start_s)
+        if self._delivery is not None:
+            speaker = Speaker(self._delivery)
+            told = f"{speaker.headline(mark.finding)}: {speaker.evidence(mark.finding, mark.place.path)}"
+            self.readout.setText(readable(told))
+
+    def step_mark(self, step: int) -> None:
+        """To the current lane's next (1) or previous (-1) mark after the cursor."""
+        lane = self.list.current_lane
+        marks: Sequence[LaneMark] = lane.marks if lane is not None else ()
+        later = [m for m in marks if (m.start_s - self.canvas.cursor_s) * step > 1e-9]
+        if marks:
+            first, last = marks[0], marks[-1]
+            wrapped = first if step > 0 else last
+            self.go_to_mark((later[0] if step > 0 else later[-1]) if later else wrapped)
+        elif lane is not None:
+            self.said.emit(f"{lane.title} has no marked place.")
+
+    def _set_moving(self, on: bool) -> None:
+        self.canvas.is_moving = on
+        self.canvas.setCursor(Qt.CursorShape.SizeHorCursor if on else Qt.CursorShape.ArrowCursor)
+
+    def place(self, path: str, frames: int | None) -> None:
+        """Say where a file belongs; None gives it back to its stamp, or to its own start."""
+        lane = next((ln for ln in self._lanes if ln.path == path), None)
+        if lane is not None:
+            words = f"{lane.title} back to its place" if frames is None else f"Place {lane.title}"
+            self.told.emit(self._told.with_place(path, frames), words)
+
+    def nudge(self, frames: int) -> None:
+        """Move the current file by some frames of its own."""
+        lane = self.list.current_lane
+        if lane is not None and lane.track.format is not None:
+            now = lane.placement.frames if lane.placement is not None else 0
+            self.place(lane.path, now + frames)
+
+    def ask_place(self) -> None:
+        """Ask in samples where the current file belongs."""
+        lane, song = self.list.current_lane, self.song
+        if lane is None or song is None or lane.track.format is None:
+            return
+        dialog = PlaceDialog(self, lane, song.facts.timeline, self.canvas.mode)
+        if dialog.exec():
+            self.place(lane.path, dialog.frames)
+
+    def show_edge(self, edge: Edge | None) -> None:
+        """Open the magnifier at the common start or end, or close it."""
+        song = self.song
+        self.start_button.setChecked(edge == "start")
+        self.end_button.setChecked(edge == "end")
+        if edge is None or song is None or (edge == "end" and song.common.seconds is None):
+            had_focus = self.edge.hasFocus()
+            self.edge.hide()
+            self.end_button.setChecked(False)
+            if edge is not None:
+                self.said.emit("These files have no common end: no length is shared by more than half of them.")
+            if had_focus or edge is None:
+                self.list.setFocus()
+            return
+        rate = song.common.rate_hz or self.canvas.rate_hz
+        rows = [r for r in self.list.lane_model.rows if isinstance(r, Lane)]
+        self.edge.show_edge(
+            edge, rows, common_s=song.common.seconds or 0.0, rate_hz=rate, current=self.list.current_path
+        )
+        self._seat_edge()
+
+    def _seat_edge(self) -> None:
+        canvas = self.canvas
+        left = 16 if self.edge.edge == "start" and self.edge.isVisible() else canvas.width() - self.edge.width() - 16
+        self.edge.move(max(0, left), max(RULER_PX, canvas.height() - self.edge.height() - 16))
+
+    # -- keys ---------------------------------------------------------------------------------
+
+    def _key(self, event: QKeyEvent) -> None:
+        """Keys of the list that are about the lanes; what is not taken stays ignored."""
+        key, keys = event.key(), event.modifiers()
+        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
+        alt = bool(keys & Qt.KeyboardModifier.AltModifier)
+        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
+        plain: dict[int, Callable[[], object]] = {
+            Qt.Key.Key_Left: lambda: self.canvas.pan(-self.canvas.width() / _PAN_SHARE),
+            Qt.Key.Key_Right: lambda: self.canvas.pan(self.canvas.width() / _PAN_SHARE),
+            Qt.Key.Key_Plus: lambda: self._zoom(1 / _ZOOM_KEYS),
+            Qt.Key.Key_Equal: lambda: self._zoom(1 / _ZOOM_KEYS),
+            Qt.Key.Key_Minus: lambda: self._zoom(_ZOOM_KEYS),
+            Qt.Key.Key_0: self.canvas.show_all,
+            Qt.Key.Key_N: lambda: self.step_mark(1),
+            Qt.Key.Key_P: lambda: self.step_mark(-1),
+            Qt.Key.Key_E: lambda: self._toggle_edge("start" if shift else "end"),
+            Qt.Key.Key_G: self.move_button.toggle,
+            Qt.Key.Key_T: self.ask_tempo,
+            Qt.Key.Key_R: self._next_ruler,
+            Qt.Key.Key_O: self._next_order,
+            Qt.Key.Key_F2: self.ask_place,
+            Qt.Key.Key_Delete: lambda: self.place(self.list.current_path, None),
+            Qt.Key.Key_Return: lambda: self.file_wanted.emit(self.list.current_path),
+            Qt.Key.Key_Enter: lambda: self.file_wanted.emit(self.list.current_path),
+        }
+        if key == Qt.Key.Key_Escape and (self.canvas.cancel_drag() or self.edge.isVisible()):
+            self.show_edge(None)
+            event.accept()
+            return
+        with_alt: dict[int, Callable[[], object]] = {
+            Qt.Key.Key_Left: lambda: self.nudge(-_KEY_STEPS * (self._millisecond() if shift else 1)),
+            Qt.Key.Key_Right: lambda: self.nudge(_KEY_STEPS * (self._millisecond() if shift else 1)),
+        }
+        with_ctrl: dict[int, Callable[[], object]] = {
+            Qt.Key.Key_Plus: lambda: self.step_height(1),
+            Qt.Key.Key_Equal: lambda: self.step_height(1),
+            Qt.Key.Key_Minus: lambda: self.step_height(-1),
+            Qt.Key.Key_0: lambda: self.set_height(None),
+            Qt.Key.Key_Home: lambda: self._show_end(first=True),
+            Qt.Key.Key_End: lambda: self._show_end(first=False),
+        }
+        what = (with_alt if alt else with_ctrl if ctrl else plain).get(key)
+        if what is not None:
+            what()
+            event.accept()
+
+    def _zoom(self, factor: float) -> None:
+        """About the cursor where it is in sight, else about the middle."""
+        x = self.canvas.x_of(self.canvas.cursor_s)
+        self.canvas.zoom(factor, x if 0 <= x <= self.canvas.width() else None)
+
+    def _show_end(self, *, first: bool) -> None:
+        view = self.canvas.view
+        self.canvas.pan(view.frames / view.scale * (-1 if first else 1))
+
+    def _millisecond(self) -> int:
+        lane = self.list.current_lane
+        return round(lane.rate_hz / 1000) if lane is not None else 48
+
+    def _toggle_edge(self, edge: Edge) -> None:
+        self.show_edge(None if self.edge.isVisible() and self.edge.edge == edge else edge)
+
+    def _next_ruler(self) -> None:
+        song = self.song
+        modes = [m for m in RULERS if m != "bars" or (song is not None and song.facts.timeline is not None)]
+        self.set_ruler(modes[(modes.index(self.canvas.mode) + 1) % len(modes)])
+
+    def _next_order(self) -> None:
+        orders = list(ORDERS)
+        self.set_order(orders[(orders.index(self.order) + 1) % len(orders)])
+
+    def _colour(self) -> None:
+        self.readout.setStyleSheet(f"color: {self._theme.colours.soft}")
+
+
+def _small(words: str, tip: str) -> QPushButton:
+    button = QPushButton(words)
+    button.setProperty("look", "small")
+    button.setToolTip(tip)
+    return button
