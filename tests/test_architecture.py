@@ -16,6 +16,9 @@ SESSION = {"model", "intake", "names", "measure", "compare", "session"}
 ALLOWED = {room: set(ROOMS[: position + 1]) for position, room in enumerate(ROOMS)}
 ALLOWED |= {"session": SESSION, "demo": {"model", "demo"}}
 ALLOWED |= {"cli": {*ROOMS, "session", "demo", "app", "cli"}, "app": {*ROOMS, "session", "demo", "app"}}
+# Listening reads files and adds them up; of measuring it only takes how a process ends with its parent.
+ALLOWED["listen"] = {"model", "intake", "measure", "listen"}
+ALLOWED["app"].add("listen")
 # Measuring knows no other file, and so no names.
 ALLOWED["measure"] -= {"names"}
 ALLOWED["compare"] -= {"names"}

@@ -113,6 +113,11 @@ class PcmReader:
         np.multiply(stored.T, 2.0 ** (1 - 8 * layout.sample_bytes), out=samples)
         return Block(samples=samples.T, bits_set=ored)
 
+    def will_need(self, start: int, frames: int) -> None:
+        """Tell the system that these frames are read soon, so that it fetches them meanwhile."""
+        size = self._layout.format.channels * self._layout.sample_bytes
+        os.posix_fadvise(self._file, self._layout.data_offset + start * size, frames * size, os.POSIX_FADV_WILLNEED)
+
     def close(self) -> None:
         """Let go of the file."""
         os.close(self._file)

@@ -1,0 +1,88 @@
+"""The player as its owner sees it: commands go in, reports come out, nobody waits."""
+
+from __future__ import annotations
+
+import multiprocessing
+from multiprocessing.connection import Connection
+from multiprocessing.process import BaseProcess
+
+from deep_tally.listen.plan import Controls, Ended, Plan, PlayerReport
+from deep_tally.listen.player import Change, Command, Halt, Play, run_player
+
+
+class Player:
+    """Starts the player's process when it is needed. The owner polls.
+
+    `simulated` never uses a device.
+    """
+
+    def __init__(self, *, simulated: bool = False) -> None:
+        self.simulated = simulated
+        self._process: BaseProcess | None = None
+        self._pipe: Connection | None = None
+        self._turns = 0
+
+    @property
+    def is_playing(self) -> bool:
+        """From the command to play until the report that it ended."""
+        return self._turns > 0
+
+    def warm_up(self) -> None:
+        """Start the process while nobody waits for it."""
+        if self._process is None or not self._process.is_alive():
+            context = multiprocessing.get_context("spawn")
+            self._pipe, theirs = context.Pipe()
+            self._process = context.Process(target=run_player, args=(theirs,), daemon=True)
+            self._process.start()
+            theirs.close()
+
+    def play(self, plan: Plan, controls: Controls, at_s: float) -> None:
+        """Play from a moment of the song on; what played before ends."""
+        self.warm_up()
+        self._turns += 1
+        self._send(Play(plan, controls, at_s, self.simulated))
+
+    def change(self, controls: Controls) -> None:
+        """Other controls for what plays."""
+        if self.is_playing:
+            self._send(Change(controls))
+
+    def halt(self) -> None:
+        """Stop; `Ended` tells when it did."""
+        if self.is_playing:
+            self._send(Halt())
+
+    def _send(self, command: Command) -> None:
+        try:
+            if self._pipe is not None:
+                self._pipe.send(command)
+        except (BrokenPipeError, ConnectionResetError):
+            pass  # `poll` tells of it
+
+    def poll(self) -> list[PlayerReport]:
+        """What it told since the last call. Of a turn that another one followed, only trouble is told."""
+        reports: list[PlayerReport] = []
+        try:
+            while self._pipe is not None and self._pipe.poll():
+                report = self._pipe.recv()
+                if isinstance(report, Ended):
+                    self._turns -= 1
+                    if self.is_playing and not report.trouble:
+                        continue
+                reports.append(report)
+        except (EOFError, OSError):
+            was_playing = self.is_playing
+            self.close()
+            if was_playing:
+                reports.append(Ended(trouble="Playing stopped: a file made its decoder crash. Mute it and play again."))
+        return reports
+
+    def close(self) -> None:
+        """End the process."""
+        if self._process is not None:
+            self._process.kill()
+            self._process.join()
+        if self._pipe is not None:
+            self._pipe.close()
+        self._process = self._pipe = None
+        self._turns = 0
