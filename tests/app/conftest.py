@@ -30,6 +30,7 @@ def wait(done: Callable[[], object], seconds: float = 60.0) -> None:
 def fresh(qapp: QApplication) -> Iterator[Window]:
     """A window with nothing open."""
     _, window = make_window()
+    window.listening.player.simulated = True
     window.show()
     yield window
     window.close()
@@ -43,6 +44,7 @@ def shared(qapp: QApplication, demo_folder: Path, tmp_path_factory: pytest.TempP
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
         _, window = make_window()
+        window.listening.player.simulated = True
         window.theme.choose("day")
         window.resize(1280, 800)
         window.show()
@@ -63,6 +65,7 @@ def window(shared: Window) -> Window:
     if shared.state.brief != DEFAULT_BRIEF:
         shared.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
     shared.state.put_told(Told())
+    shared.listening.forget()
     shared.state.undo_stack.clear()
     shared.find_field.clear()
     shared.keep(Filter())

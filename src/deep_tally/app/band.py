@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePo
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
 from deep_tally.app.theme import Theme, font
-from deep_tally.intake.facts import BRIEF, CLICK, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
+from deep_tally.model.whence import SHORT
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz
 
@@ -24,17 +24,6 @@ if TYPE_CHECKING:
 
 HEIGHT = 92
 _MARKS_MOST = 3 * BUNDLE
-
-_WHENCE = {
-    BRIEF: "brief",
-    MIDI: "MIDI",
-    METADATA: "metadata",
-    NOTES: "notes",
-    FOLDER: "folder",
-    FILES_NAMES: "names",
-    CLICK: "click",
-}
-"""Where the tempo was taken from, in a word."""
 
 
 class Tally(QAbstractButton):
@@ -166,7 +155,7 @@ class Band(QWidget):
         facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []
         facts += [" and ".join(what)]
         facts += (
-            [f"{sheet.facts.tempo_bpm:g} BPM ({_WHENCE.get(sheet.facts.tempo_from or '', '')})"]
+            [f"{sheet.facts.tempo_bpm:g} BPM ({SHORT.get(sheet.facts.tempo_from or '', '')})"]
             if sheet.facts.tempo_bpm
             else []
         )

@@ -265,6 +265,7 @@ class Bench(QWidget):
         self.facts.setFont(font(13))
         self.to_finding = _quiet_button("Zoom to finding", "Go to the next marked place (N)")
         self.whole = _quiet_button("Whole file", "Show the whole file (0)")
+        self.listen = _quiet_button("Play", "Hear this file from the finding, or from where the view begins (Space)")
         self.down = _quiet_button("Turn it down", "")
         self.down.setCheckable(True)
         self.down.toggled.connect(self._turn_down)
@@ -292,7 +293,7 @@ class Bench(QWidget):
         facts = QHBoxLayout()
         facts.setContentsMargins(24, 0, 8, 2)
         facts.addWidget(self.facts, 1)
-        for button in (self.down, self.to_finding, self.whole):
+        for button in (self.listen, self.down, self.to_finding, self.whole):
             button.setProperty("look", "small")
             facts.addWidget(button)
         left.addLayout(facts)
@@ -395,7 +396,8 @@ class Bench(QWidget):
         self.panel.show_row(row, speaker)
         self.to_finding.setEnabled(bool(self.waveform.marks))
         self.whole.setEnabled(track is not None and track.measures is not None)
-        for button in (self.to_finding, self.whole, *self.views.values()):
+        self.listen.setEnabled(track is not None and track.measures is not None)
+        for button in (self.listen, self.to_finding, self.whole, *self.views.values()):
             button.setVisible(companion is None)
         self.views["Sides"].setVisible(is_stereo)
         if not same:

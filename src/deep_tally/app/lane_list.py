@@ -157,6 +157,7 @@ class LaneList(QListView):
         if pixels != self.lane_px:
             self.lane_px = pixels
             self.scheduleDelayedItemsLayout()
+            self.executeDelayedItemsLayout()  # its scroll bar must know the new heights now
             self.laid_out.emit()
         self._show_label()
 

@@ -24,6 +24,7 @@ from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
 from deep_tally.app.lane_list import HEAD_PX, LaneList
 from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.app.listening import Listening
 from deep_tally.app.place_dialog import PlaceDialog
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme, font
@@ -43,7 +44,8 @@ _FIT_MOST = 46
 _LEAST_PX = 3
 _ZOOM_KEYS = 1.5
 _PAN_SHARE = 8
-_KEY_STEPS = 1
+LEAD_IN_S, _LEAD_OUT_S = 1.0, 1.0
+_TRIM_DB = 0.5
 
 
 class LineUpView(QWidget):
@@ -60,9 +62,13 @@ class LineUpView(QWidget):
     """A file is to be shown in the sheet."""
     said = Signal(str)
 
-    def __init__(self, theme: Theme, settings: Settings) -> None:
+    play_wanted = Signal(object, float)
+    """(lanes, seconds): files are to be played together, from a moment on."""
+
+    def __init__(self, theme: Theme, settings: Settings, listening: Listening) -> None:
         super().__init__()
-        self._theme, self._settings = theme, settings
+        self._theme, self._settings, self._listening = theme, settings, listening
+        self._mark: LaneMark | None = None
         self._delivery: Delivery | None = None
         self._told: Told = NOTHING_TOLD
         self._lanes: tuple[Lane, ...] = ()
@@ -180,6 +186,10 @@ class LineUpView(QWidget):
         self.start_button.clicked.connect(lambda on: self.show_edge("start" if on else None))
         self.end_button.clicked.connect(lambda on: self.show_edge("end" if on else None))
         self.tempo_button.clicked.connect(self.ask_tempo)
+        names.solo_pressed.connect(self.toggle_solo)
+        names.mute_pressed.connect(self.toggle_mute)
+        self._listening.changed.connect(self._show_heard)
+        self._listening.moved.connect(self._show_playing)
 
     # -- what is shown ------------------------------------------------------------------------
 
@@ -406,8 +416,9 @@ class LineUpView(QWidget):
     def go_to_mark(self, mark: LaneMark) -> None:
         """Zoom to a mark and say what it is."""
         least = 0.02 if mark.place.frames <= 1 else 0.0
+        self._mark = mark
         self.canvas.show_stretch(mark.start_s, max(mark.stop_s, mark.start_s + least))
-        self.set_cursor(mark.start_s)
+        self.set_cursor(max(0.0, mark.start_s - LEAD_IN_S))
         if self._delivery is not None:
             speaker = Speaker(self._delivery)
             told = f"{speaker.headline(mark.finding)}: {speaker.evidence(mark.finding, mark.place.path)}"
@@ -417,7 +428,8 @@ class LineUpView(QWidget):
         """To the current lane's next (1) or previous (-1) mark after the cursor."""
         lane = self.list.current_lane
         marks: Sequence[LaneMark] = lane.marks if lane is not None else ()
-        later = [m for m in marks if (m.start_s - self.canvas.cursor_s) * step > 1e-9]
+        at = self._mark.start_s if self._mark in marks and self._mark is not None else self.canvas.cursor_s
+        later = [m for m in marks if (m.start_s - at) * step > 1e-9]
         if marks:
             first, last = marks[0], marks[-1]
             wrapped = first if step > 0 else last
@@ -478,6 +490,77 @@ class LineUpView(QWidget):
         left = 16 if self.edge.edge == "start" and self.edge.isVisible() else canvas.width() - self.edge.width() - 16
         self.edge.move(max(0, left), max(RULER_PX, canvas.height() - self.edge.height() - 16))
 
+    # -- listening ----------------------------------------------------------------------------
+
+    def play(self) -> None:
+        """Play from the cursor: the chosen files where several are, else all; stop what plays."""
+        if self._listening.is_playing:
+            self._listening.halt()
+            return
+        chosen = self.list.chosen_lanes
+        self.play_wanted.emit(chosen if len(chosen) > 1 else list(self._lanes), self.canvas.cursor_s)
+
+    def play_alone(self) -> None:
+        """Play the current file and no other, from the cursor."""
+        lane = self.list.current_lane
+        if lane is not None:
+            self.play_wanted.emit([lane], self.canvas.cursor_s)
+
+    def toggle_loop(self) -> None:
+        """Play the mark the user is at over and over, with a second of lead-in; or no longer."""
+        if self._listening.loop_s is not None:
+            self._listening.set_loop(None)
+            return
+        lane = self.list.current_lane
+        marks = lane.marks if lane is not None else ()
+        mark = self._mark if self._mark in marks else next(iter(marks), None)
+        if mark is None:
+            self.said.emit("There is no marked place to loop: choose a file with one, and go to it with N.")
+            self._listening.changed.emit()
+            return
+        begin = max(0.0, mark.start_s - LEAD_IN_S)
+        self._listening.set_loop((begin, max(mark.stop_s, mark.start_s) + _LEAD_OUT_S))
+        self.set_cursor(begin)
+
+    def toggle_solo(self, path: str) -> None:
+        """Hear a file alone, with the others that are; or no longer."""
+        self._listening.set_solo(self._listening.solo ^ {path})
+
+    def toggle_mute(self, path: str) -> None:
+        """Silence a file, or no longer."""
+        self._listening.set_muted(self._listening.muted ^ {path})
+
+    def _chosen_paths(self) -> list[str]:
+        return [lane.path for lane in self.list.chosen_lanes]
+
+    def trim(self, db: float | None) -> None:
+        """Turn the chosen files up or down together; None puts them back."""
+        paths = self._chosen_paths()
+        if paths:
+            self._listening.trim(paths, db)
+            self._read_off("")
+
+    def toggle_bus(self) -> None:
+        """The sum or the rough mix, at the same place."""
+        self._listening.set_bus("mix" if self._listening.bus == "sum" else "sum")
+
+    def _show_heard(self) -> None:
+        listening, model = self._listening, self.list.lane_model
+        model.solo, model.muted, model.trims_db = listening.solo, listening.muted, dict(listening.trims_db)
+        model.touch()
+        everything = frozenset(lane.path for lane in self._lanes)
+        alone = listening.solo & everything
+        self.canvas.silenced = frozenset(listening.muted | (everything - alone if alone else frozenset()))
+        self.canvas.loop_s = listening.loop_s
+        self._show_playing()
+
+    def _show_playing(self) -> None:
+        position = self._listening.position_s
+        if position != self.canvas.playing_s:
+            self.canvas.playing_s = position
+            if self.isVisible():
+                self.canvas.update()
+
     # -- keys ---------------------------------------------------------------------------------
 
     def _key(self, event: QKeyEvent) -> None:
@@ -501,6 +584,14 @@ class LineUpView(QWidget):
             Qt.Key.Key_R: self._next_ruler,
             Qt.Key.Key_O: self._next_order,
             Qt.Key.Key_F2: self.ask_place,
+            Qt.Key.Key_Space: self.play_alone if shift else self.play,
+            Qt.Key.Key_L: self.toggle_loop,
+            Qt.Key.Key_B: self.toggle_bus,
+            Qt.Key.Key_S: lambda: self.toggle_solo(self.list.current_path),
+            Qt.Key.Key_M: lambda: self.toggle_mute(self.list.current_path),
+            Qt.Key.Key_BracketLeft: lambda: self.trim(-_TRIM_DB),
+            Qt.Key.Key_BracketRight: lambda: self.trim(_TRIM_DB),
+            Qt.Key.Key_Backslash: lambda: self.trim(None),
             Qt.Key.Key_Delete: lambda: self.place(self.list.current_path, None),
             Qt.Key.Key_Return: lambda: self.file_wanted.emit(self.list.current_path),
             Qt.Key.Key_Enter: lambda: self.file_wanted.emit(self.list.current_path),
@@ -510,8 +601,8 @@ class LineUpView(QWidget):
             event.accept()
             return
         with_alt: dict[int, Callable[[], object]] = {
-            Qt.Key.Key_Left: lambda: self.nudge(-_KEY_STEPS * (self._millisecond() if shift else 1)),
-            Qt.Key.Key_Right: lambda: self.nudge(_KEY_STEPS * (self._millisecond() if shift else 1)),
+            Qt.Key.Key_Left: lambda: self.nudge(-(self._millisecond() if shift else 1)),
+            Qt.Key.Key_Right: lambda: self.nudge(self._millisecond() if shift else 1),
         }
         with_ctrl: dict[int, Callable[[], object]] = {
             Qt.Key.Key_Plus: lambda: self.step_height(1),

@@ -63,6 +63,8 @@ class Waveform(QWidget):
     excerpt_wanted = Signal(object, int, int)
     """(track, first frame, frames): closer than the overview reaches, samples are needed."""
     view_changed = Signal()
+    play_pressed = Signal()
+    """The file is to be heard, or no longer."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -77,6 +79,7 @@ class Waveform(QWidget):
         self._overlaid = False
         self._gain_db = 0.0
         self._drag_x: float | None = None
+        self._playing_frame: float | None = None
         self.view = Viewport(frames=1, pixels=1)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -117,6 +120,21 @@ class Waveform(QWidget):
     def partner(self) -> Track | None:
         """The file that is shown under this one."""
         return self._partner
+
+    def show_playing(self, frame: float | None) -> None:
+        """Show which frame is heard; None when none is."""
+        if frame != self._playing_frame:
+            self._playing_frame = frame
+            self.update()
+
+    @property
+    def listen_from(self) -> int:
+        """The frame to listen from: a second before the mark that was gone to, else where the view begins."""
+        rate = self._track.format.rate_hz if self._track is not None and self._track.format is not None else 0
+        mark = self._current
+        if mark is not None and self.view.start <= mark.place.frame <= self.view.stop:
+            return max(0, mark.place.frame - rate)
+        return max(0, round(self.view.start))
 
     def overlay_sides(self, overlaid: bool) -> None:
         """Draw both sides in one lane, or each in its own."""
@@ -286,6 +304,8 @@ class Waveform(QWidget):
             self.view.show_all()
         elif key in (Qt.Key.Key_N, Qt.Key.Key_P):
             self.step_mark(1 if key == Qt.Key.Key_N else -1)
+        elif key == Qt.Key.Key_Space:
+            self.play_pressed.emit()
         elif key in (Qt.Key.Key_Home, Qt.Key.Key_End):
             self.view.pan(self.view.frames / self.view.scale * (1 if key == Qt.Key.Key_End else -1))
         else:
@@ -329,6 +349,11 @@ class Waveform(QWidget):
             self._label(painter, lane.top(), readable(self._partner.path.rpartition("/")[2]))
         self._draw_markers(painter, track)
         self._draw_marks(painter, len(drawn), height)
+        if self._playing_frame is not None:
+            x = _LEFT + self.view.x_of(self._playing_frame)
+            if _LEFT <= x <= _LEFT + self._plot_width():
+                painter.setPen(QPen(QColor(colours.ask), 1.5))
+                painter.drawLine(QLineF(x, 0, x, self.height() - _BOTTOM))
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.fix), 1))
             painter.drawRect(QRectF(_LEFT - 0.5, _TOP - 0.5, self._plot_width(), self.height() - _TOP - _BOTTOM))

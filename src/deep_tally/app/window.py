@@ -38,15 +38,19 @@ from deep_tally.reply.numbers import megabytes
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
+    from deep_tally.app.lanes import Lane
     from deep_tally.app.lineup_view import LineUpView
+    from deep_tally.app.listening import Listening
     from deep_tally.app.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
     from deep_tally.app.parts_view import PartsView
+    from deep_tally.app.player_bar import PlayerBar
     from deep_tally.app.reply_view import ReplyView
     from deep_tally.app.rows import Column, Filter, Row, SortBy
     from deep_tally.app.settings import Settings
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
+    from deep_tally.listen.plan import Ear
     from deep_tally.model.delivery import Delivery, Track
     from deep_tally.model.files import Role
     from deep_tally.model.measures import Excerpt
@@ -72,6 +76,8 @@ class Window(QMainWindow):
     reply: ReplyView
     brief_panel: BriefPanel
     line_up: LineUpView
+    listening: Listening
+    player_bar: PlayerBar
     parts: PartsView
     names: NamesView
     paper: PaperView
@@ -81,6 +87,7 @@ class Window(QMainWindow):
         self.theme, self.settings = theme, settings
         self._replied: Delivery | None = None
         self._on_bench: tuple[Row | None, Delivery | None] = (None, None)
+        self._played: tuple[tuple[Lane, ...], float] | None = None
         self._furnished = self._is_brief_open = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
@@ -103,7 +110,7 @@ class Window(QMainWindow):
         self.pages.addWidget(self.empty)
         self.pages.addWidget(self.desk)
         whole = QWidget()
-        column = QVBoxLayout(whole)
+        self.column = column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.band)
@@ -135,9 +142,11 @@ class Window(QMainWindow):
         from deep_tally.app.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
         from deep_tally.app.lineup_view import LineUpView
+        from deep_tally.app.listening import Listening
         from deep_tally.app.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
         from deep_tally.app.parts_view import PartsView
+        from deep_tally.app.player_bar import PlayerBar
         from deep_tally.app.reply_view import ReplyView
         from deep_tally.app.rows import empty_sheet
         from deep_tally.app.sheet_view import SheetView
@@ -148,7 +157,11 @@ class Window(QMainWindow):
         self.bench = Bench(self.theme)
         self.reply = ReplyView(self.theme, self.settings)
         self.brief_panel = BriefPanel(self.theme)
-        self.line_up = LineUpView(self.theme, self.settings)
+        self.listening = Listening(self)
+        self.line_up = LineUpView(self.theme, self.settings, self.listening)
+        self.player_bar = PlayerBar(self.theme, self.listening)
+        self.player_bar.hide()
+        self.column.insertWidget(self.column.indexOf(self.said), self.player_bar)
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
         self.paper = PaperView(self.theme, self.settings)
@@ -166,6 +179,7 @@ class Window(QMainWindow):
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self._fill_edit_menu()
         self._fill_view_menu()
+        self._fill_listen_menu()
         self._connect()
         if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
@@ -263,6 +277,7 @@ class Window(QMainWindow):
         self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
         self._edit_menu = self.menuBar().addMenu("&Edit")
         self._view_menu = self.menuBar().addMenu("&View")
+        self._listen_menu = self.menuBar().addMenu("&Listen")
         helps = self.menuBar().addMenu("&Help")
         self._action(helps, "&Keys", self.show_keys, "F1")
         self._action(helps, "&About Deep Tally", self.show_about)
@@ -379,6 +394,63 @@ class Window(QMainWindow):
             action.setChecked(self.theme.choice == choice)
             colours.addAction(action)
 
+    def _fill_listen_menu(self) -> None:
+        from deep_tally.listen.plan import EARS
+
+        menu, bar, listening = self._listen_menu, self.player_bar, self.listening
+        self._action(menu, "&Play or stop", self._play, "Ctrl+Space")
+        self._action(menu, "The chosen file &alone", self._play_alone, "Ctrl+Shift+Space")
+        self._action(menu, "&Loop the finding", bar.loop_button.click, "Ctrl+L")
+        menu.addSeparator()
+        self._action(menu, "&Sum or rough mix", self.line_up.toggle_bus, "Ctrl+K")
+        self._action(menu, "At their &places, or as delivered", bar.placed_button.click)
+        for ear, words in EARS.items():
+            self._action(menu, f"Hear {words}", self._ear_setter(ear))
+        self._action(menu, "S&wap the sides", lambda: listening.set_swapped(not listening.is_swapped))
+        self._action(menu, "&Turned down, so that no sum goes over", lambda: listening.set_safe(not listening.is_safe))
+        menu.addSeparator()
+        self._action(menu, "&Hear all files again", self._hear_all)
+        self.simulated_action = self._action(menu, "S&imulated output instead of the device", self._choose_output)
+        self.simulated_action.setCheckable(True)
+        self.simulated_action.setChecked(self.settings.text("output") == "simulated")
+        listening.player.simulated = self.simulated_action.isChecked()
+        self.record_action = self._action(menu, "Simulated output writes a &WAV…", self._choose_record)
+        self.record_action.setCheckable(True)
+
+    def _ear_setter(self, ear: Ear) -> Callable[[], None]:
+        return lambda: self.listening.set_ear(ear)
+
+    def _choose_output(self) -> None:
+        simulated = self.simulated_action.isChecked()
+        self.listening.player.simulated = simulated
+        self.settings.set_text("output", "simulated" if simulated else "device")
+
+    def _choose_record(self) -> None:
+        """Ask where the simulated output writes what it plays; never to a client's file."""
+        self.listening.record_to = None
+        if self.record_action.isChecked():
+            proposed = str(self.settings.folder("recording") / "Played.wav")
+            chosen, _ = QFileDialog.getSaveFileName(self, "Write what plays", proposed, "WAV (*.wav)")
+            intake = self.state.intake
+            if chosen and intake is not None and Path(chosen).resolve() in {p.resolve() for p in intake.client_files}:
+                self.say("That is a client's file: choose another name.")
+                chosen = ""
+            if chosen:
+                self.settings.set_folder("recording", Path(chosen).parent)
+                self.listening.record_to = Path(chosen)
+        self.record_action.setChecked(self.listening.record_to is not None)
+
+    def _hear_all(self) -> None:
+        self.listening.set_solo(frozenset())
+        self.listening.set_muted(frozenset())
+        self.listening.trim(list(self.listening.trims_db), None)
+
+    def _play_alone(self) -> None:
+        if self.pages.currentWidget() is self.line_up:
+            self.line_up.play_alone()
+        else:
+            self._play_on_bench()
+
     def _fill_file_menu(self, menu: QMenu) -> None:
         from deep_tally.app.bench import VIEWS
 
@@ -450,6 +522,15 @@ class Window(QMainWindow):
         self.line_up.samples_wanted.connect(state.request_excerpts)
         self.line_up.file_wanted.connect(self._show_in_sheet)
         self.line_up.said.connect(self.say)
+        self.line_up.play_wanted.connect(self._play_lanes)
+        self.bench.waveform.play_pressed.connect(self._play_on_bench)
+        self.bench.listen.clicked.connect(self._play_on_bench)
+        self.player_bar.play_pressed.connect(self._play)
+        self.player_bar.loop_pressed.connect(self.line_up.toggle_loop)
+        self.player_bar.placed_pressed.connect(self._play_again)
+        self.listening.said.connect(self.say)
+        self.listening.moved.connect(self._show_playing)
+        self.listening.changed.connect(self._show_playing)
         self.to_parts.clicked.connect(self.show_parts)
         self.to_names.clicked.connect(self.show_names)
         self.brief_button.clicked.connect(self.open_brief)
@@ -538,6 +619,8 @@ class Window(QMainWindow):
 
     def _opened(self, again: bool) -> None:
         self._replied = None
+        if not again:
+            self.listening.forget()
         self.progress_bar.setRange(0, 1000)
         self.band.show_counts(None)
         self._show_page(self.desk)
@@ -841,9 +924,73 @@ class Window(QMainWindow):
         if self._is_judged():
             self._show_page(self.line_up)
             self._fill_page()
+            self.listening.warm_up()
             if self.sheet.current_path:
                 self.line_up.list.go_to(self.sheet.current_path)
             self.line_up.list.setFocus()
+
+    # -- listening ----------------------------------------------------------------------------
+
+    def _play(self) -> None:
+        """Play what the view that is shown is about, or stop."""
+        if self.listening.is_playing:
+            self.listening.halt()
+        elif self.pages.currentWidget() is self.line_up:
+            self.line_up.play()
+        else:
+            self._play_on_bench()
+
+    def _play_lanes(self, lanes: Sequence[Lane], at_s: float) -> None:
+        """Play files of the line-up; the rough mix is what their sum is held against, unless it is all there is."""
+        from deep_tally.app.listening import Sounding
+        from deep_tally.model.files import Role
+
+        is_placed = self.player_bar.placed_button.isChecked()
+        asked = [ln for ln in lanes if ln.track.role.is_asked]
+        mixes = [ln for ln in lanes if ln.track.role is Role.ROUGH_MIX]
+        heard = [*asked, *mixes] if asked else list(lanes)
+        soundings = [
+            Sounding(
+                ln.track,
+                ln.placement.frames if ln.placement is not None and is_placed else 0,
+                "mix" if asked and ln.track.role is Role.ROUGH_MIX else "sum",
+            )
+            for ln in heard
+        ]
+        self._played = (tuple(lanes), at_s)
+        self.listening.play(soundings, self.state.sources, rate_hz=self.line_up.canvas.rate_hz, at_s=at_s)
+
+    def _play_again(self) -> None:
+        """What plays goes on where it is, with the files where they are to be now."""
+        position = self.listening.position_s
+        if position is not None and self._played is not None:
+            self._play_lanes(self._played[0], position)
+
+    def _play_on_bench(self) -> None:
+        """Hear the file on the bench, or stop what plays."""
+        from deep_tally.app.listening import Sounding
+
+        row = self._on_bench[0]
+        if self.listening.is_playing:
+            self.listening.halt()
+        elif row is not None and row.track.format is not None:
+            rate = row.track.format.rate_hz
+            self._played = None
+            at_s = self.bench.waveform.listen_from / rate
+            self.listening.play([Sounding(row.track)], self.state.sources, rate_hz=rate, at_s=at_s)
+
+    def _show_playing(self) -> None:
+        """The place that is heard, on the bench and in the line under the views."""
+        row, position = self._on_bench[0], self.listening.position_s
+        rate = row.track.format.rate_hz if row is not None and row.track.format is not None else 0
+        is_here = position is not None and row is not None and row.track.path in self.listening.paths
+        self.bench.waveform.show_playing(position * rate if is_here and position is not None else None)
+        self.bench.listen.setText("Stop" if self.listening.is_playing else "Play")
+        self._show_player()
+
+    def _show_player(self) -> None:
+        is_wanted = self._has_delivery() and (self.pages.currentWidget() is self.line_up or self.listening.is_playing)
+        self.player_bar.setVisible(is_wanted)
 
     def _show_in_sheet(self, path: str) -> None:
         self.show_sheet()
@@ -929,6 +1076,7 @@ class Window(QMainWindow):
             step.setChecked(False)  # the client's page is none of the steps: then none is marked
         if self._furnished:
             # Nothing came yet that could be held against it; the client's page is made from it.
+            self._show_player()
             self.brief_panel.setVisible(self._is_brief_open and (self._has_delivery() or page is self.paper))
             self._show_came()
             for step, of in (
@@ -1008,6 +1156,7 @@ class Window(QMainWindow):
         self.settings.set_state("window", self.saveGeometry())
         if self._furnished:
             self.settings.set_state("splitter", self.splitter.saveState())
+            self.listening.close()
             self.state.close()
         super().closeEvent(event)
 

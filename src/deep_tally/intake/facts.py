@@ -11,6 +11,7 @@ from typing import TypeVar
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
+from deep_tally.model.whence import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES
 
 T = TypeVar("T")
 
@@ -18,9 +19,6 @@ _remembered = lru_cache(maxsize=20_000)
 """The same names are asked again each time the sheet is filled."""
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
-BRIEF, MIDI, METADATA, NOTES = "the brief", "the MIDI file", "the files' own notes", "the notes"
-FOLDER, FILES_NAMES = "the folder's name", "the files' names"
-CLICKS_NAME, CLICK = "the click's name", "the click itself"
 TEMPO_SAID = re.compile(
     r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I
 )

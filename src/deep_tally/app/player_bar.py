@@ -1,0 +1,190 @@
+"""The line under the views that plays: what is heard, how, where it is, how loud, and through what."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QWidget
+
+from deep_tally.app.listening import Listening
+from deep_tally.app.theme import Theme, font
+from deep_tally.listen.plan import EARS, Ear
+from deep_tally.reply.numbers import clock, decibels, signed
+
+_LOWEST_DBFS = -60.0
+_HOLD_REPORTS = 40
+"""Reports for which the highest peak stays: a second and a half."""
+HEIGHT = 46
+
+
+class Meter(QWidget):
+    """Peak and RMS of the two sides from -60 to 0 dBFS, as strokes and in figures."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self._theme = theme
+        self._peaks = self._rms = self._held = (-math.inf, -math.inf)
+        self._age = 0
+        self._over = 0
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setToolTip(
+            "Left above, right below: sample peak as a stroke, RMS of the last 0.3 s (AES17) as a bar, from"
+            " \N{MINUS SIGN}60 to 0 dBFS"
+        )
+        theme.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(290, HEIGHT - 8)
+
+    def show_levels(self, peaks: tuple[float, float], rms: tuple[float, float], over_frames: int) -> None:
+        """Show what is heard; the highest peak stays for a while."""
+        self._age += 1
+        highest = max(peaks), max(self._held)
+        if highest[0] >= highest[1] or self._age > _HOLD_REPORTS:
+            self._held, self._age = peaks, 0
+        self._peaks, self._rms, self._over = peaks, rms, over_frames
+        self.setAccessibleName(f"Level: {self.words()}")
+        self.update()
+
+    def words(self) -> str:
+        """The levels in figures."""
+        told = f"peak {signed(max(self._held))}, RMS {signed(max(self._rms))} dBFS"
+        return f"{told}, {self._over} over" if self._over else told
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        colours = self._theme.colours
+        painter = QPainter(self)
+        width = 130.0
+        for side in range(2):
+            y = 7.0 + side * 13
+            painter.fillRect(QRectF(0, y, width, 8), QColor(colours.rule))
+            painter.fillRect(QRectF(0, y, _share(self._rms[side]) * width, 8), QColor(colours.wave))
+            x = _share(self._peaks[side]) * width
+            if x:
+                is_over = self._peaks[side] >= -1e-6
+                painter.fillRect(QRectF(x - 1, y - 1, 2, 10), QColor(colours.ask if is_over else colours.ink))
+        painter.setFont(font(12))
+        painter.setPen(QColor(colours.ask if self._over else colours.ink))
+        box = QRectF(width + 10, 0, self.width() - width - 10, self.height())
+        first, _, second = self.words().partition(", ")
+        painter.drawText(box.adjusted(0, 3, 0, -self.height() / 2), Qt.AlignmentFlag.AlignVCenter, first)
+        painter.drawText(box.adjusted(0, self.height() / 2 - 3, 0, -4), Qt.AlignmentFlag.AlignVCenter, second)
+
+
+def _share(dbfs: float) -> float:
+    return min(1.0, max(0.0, 1 - dbfs / _LOWEST_DBFS)) if math.isfinite(dbfs) else 0.0
+
+
+class PlayerBar(QWidget):
+    """Buttons over a `Listening`; what the buttons mean to the views goes out as signals."""
+
+    play_pressed = Signal()
+    loop_pressed = Signal()
+    placed_pressed = Signal(bool)
+
+    def __init__(self, theme: Theme, listening: Listening) -> None:
+        super().__init__()
+        self._theme, self._listening = theme, listening
+        self.play_button = _button("Play", "Play from the cursor, or stop (Space)")
+        self.play_button.setProperty("look", "")
+        self.play_button.setMinimumWidth(76)
+        self.loop_button = _button("Loop finding", "Play the marked place over and over (L)")
+        self.loop_button.setCheckable(True)
+        self.sum_button = _button("Sum", "Hear the trackouts together (B)")
+        self.mix_button = _button("Rough mix", "Hear the rough mix instead, at the same place (B)")
+        self.placed_button = _button("At their places", "Play files where they belong; off: all as delivered")
+        self.placed_button.setCheckable(True)
+        self.placed_button.setChecked(True)
+        self.ear_button = _button("Both sides", "Hear both sides, their mono sum, or only what they do not share")
+        self.swap_button = _button("Swap", "Left and right change places")
+        self.swap_button.setCheckable(True)
+        self.safe_button = _button("", "")
+        self.safe_button.setCheckable(True)
+        pair = QButtonGroup(self)
+        for button in (self.sum_button, self.mix_button):
+            button.setCheckable(True)
+            pair.addButton(button)
+        self.ear_menu = QMenu(self)
+        for ear, words in EARS.items():
+            self.ear_menu.addAction(words.capitalize(), self._ear_setter(ear)).setCheckable(True)
+        self.ear_button.setMenu(self.ear_menu)
+        self.time = QLabel("0:00.0")
+        self.time.setFont(font(15, 600))
+        self.time.setMinimumWidth(74)
+        self.time.setAccessibleName("Where it plays")
+        self.meter = Meter(theme)
+        self.output = QLabel()
+        self.output.setFont(font(11))
+        self.output.setWordWrap(True)
+        self.output.setMinimumWidth(120)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(16, 3, 16, 3)
+        line.setSpacing(4)
+        for widget in (self.play_button, self.time, self.loop_button, self.sum_button, self.mix_button):
+            line.addWidget(widget)
+        for widget in (self.placed_button, self.ear_button, self.swap_button, self.safe_button):
+            line.addWidget(widget)
+        line.addWidget(self.output, 1)
+        line.addWidget(self.meter)
+        self.setFixedHeight(HEIGHT)
+        self.play_button.clicked.connect(self.play_pressed)
+        self.loop_button.clicked.connect(self.loop_pressed)
+        self.placed_button.toggled.connect(self.placed_pressed)
+        self.sum_button.clicked.connect(lambda: listening.set_bus("sum"))
+        self.mix_button.clicked.connect(lambda: listening.set_bus("mix"))
+        self.swap_button.clicked.connect(listening.set_swapped)
+        self.safe_button.clicked.connect(listening.set_safe)
+        listening.changed.connect(self.show_state)
+        listening.moved.connect(self._move)
+        theme.changed.connect(self._colour)
+        self._colour()
+        self.show_state()
+
+    def _ear_setter(self, ear: Ear) -> Callable[[], None]:
+        return lambda: self._listening.set_ear(ear)
+
+    def show_state(self) -> None:
+        """Show what plays, and how."""
+        listening = self._listening
+        self.play_button.setText("Stop" if listening.is_playing else "Play")
+        self.loop_button.setChecked(listening.loop_s is not None)
+        self.sum_button.setChecked(listening.bus == "sum")
+        self.mix_button.setChecked(listening.bus == "mix")
+        for button in (self.sum_button, self.mix_button):
+            button.setEnabled(listening.has_mix or not listening.paths)
+        self.ear_button.setText(EARS[listening.ear].capitalize())
+        for action, ear in zip(self.ear_menu.actions(), EARS, strict=True):
+            action.setChecked(ear == listening.ear)
+        self.swap_button.setChecked(listening.is_swapped)
+        self.safe_button.setChecked(listening.is_safe)
+        down = decibels(listening.safe_db)
+        self.safe_button.setText(f"Down {down}" if listening.is_safe else "Not turned down")
+        self.safe_button.setToolTip(
+            f"Turned down by {down}, a fixed amount: then no moment of the sum can go over full scale. Press to hear it"
+            " as loud as it is; what goes over is held at full scale and counted"
+        )
+        self.output.setText(listening.output_words)
+
+    def _move(self) -> None:
+        heard = self._listening.heard
+        if heard is not None:
+            self.time.setText(clock(max(0.0, heard.seconds)))
+            self.meter.show_levels(heard.peak_dbfs, heard.rms_dbfs, heard.over_frames)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self._theme.colours.raised))
+        painter.fillRect(QRectF(0, 0, self.width(), 1), QColor(self._theme.colours.rule))
+
+    def _colour(self) -> None:
+        self.output.setStyleSheet(f"color: {self._theme.colours.soft}")
+
+
+def _button(words: str, tip: str) -> QPushButton:
+    button = QPushButton(words)
+    button.setProperty("look", "small")
+    button.setToolTip(tip)
+    return button

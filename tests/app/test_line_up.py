@@ -1,0 +1,499 @@
+"""The line-up in the real window: what it shows, by pointer and by keyboard."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
+from PySide6.QtGui import QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QInputDialog
+
+from app.conftest import wait
+from deep_tally.app.lane_canvas import RULER_PX
+from deep_tally.app.lanes import Head, Lane
+from deep_tally.app.lineup_view import LineUpView
+from deep_tally.app.place_dialog import PlaceDialog
+from deep_tally.app.window import Window
+from deep_tally.model.delivery import Track
+from deep_tally.model.findings import Action
+from tracks import RATE
+
+GUITAR, CLARINET, DRUM = "06 Nylon guitar left.wav", "09 Clarinet.wav", "01 Frame drum.wav"
+BAR_5 = round(4 * 2.5 * RATE)  # the demo has 96 BPM: a bar is 2.5 s
+
+
+@pytest.fixture
+def view(window: Window) -> LineUpView:
+    """The line-up of the demo as it opens."""
+    line_up = window.line_up
+    QTest.keyClick(window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
+    assert window.pages.currentWidget() is line_up
+    line_up.set_order("delivered")
+    line_up.set_height(None)
+    line_up.set_ruler("bars")
+    line_up.show_edge(None)
+    line_up.move_button.setChecked(False)
+    line_up.canvas.show_all()
+    line_up.set_cursor(0.0)
+    line_up._mark = None
+    line_up.list.go_to(DRUM)
+    line_up.list.setFocus()
+    QApplication.processEvents()
+    return line_up
+
+
+def press(view: LineUpView, key: Qt.Key, keys: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    QTest.keyClick(view.list, key, keys)
+
+
+def place_of(view: LineUpView, path: str, seconds: float) -> QPoint:
+    """A point on a lane."""
+    slot = next(s for s in view.list.slots_of() if s.lane.path == path)
+    y = RULER_PX + slot.top - view.canvas.scrolled_px + slot.height // 2
+    return QPointF(view.canvas.x_of(seconds), y).toPoint()
+
+
+def lane(view: LineUpView, path: str) -> Lane:
+    return next(ln for ln in view.lanes if ln.path == path)
+
+
+def titles(view: LineUpView) -> list[str]:
+    return [r.words if isinstance(r, Head) else r.title for r in view.list.lane_model.rows]
+
+
+def answer(what: Callable[[PlaceDialog], None]) -> None:
+    """Do something with the dialog that opens next."""
+
+    def act() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, PlaceDialog)
+        what(dialog)
+
+    QTimer.singleShot(50, act)
+
+
+def test_every_file_has_a_lane_and_all_fit_in_the_window(view: LineUpView, window: Window) -> None:
+    assert window.state.delivery is not None
+    assert [ln.path for ln in view.lanes] == [t.path for t in window.state.delivery.tracks]
+    slots = view.list.slots_of()
+    assert slots[-1].top + slots[-1].height <= view.list.viewport().height()
+    assert view.list.lane_model.data(view.list.lane_model.index(0)) == "01  Frame drum"
+    assert "Ask the client: clipping is printed into the file" in view.list.lane_model.data(
+        view.list.lane_model.index(0), Qt.ItemDataRole.AccessibleDescriptionRole
+    )
+    assert view.tempo_button.text() == "96 BPM, 4/4: the folder's name"
+
+
+def test_lanes_are_drawn_where_the_file_sounds_and_nowhere_else(view: LineUpView, window: Window) -> None:
+    view.set_height(46)
+    path = "19 Channel buoy bell.wav"
+    slot = next(s for s in view.list.slots_of() if s.lane.path == path)
+    view.list.verticalScrollBar().setValue(slot.top)
+    wait(lambda: view.canvas.is_fine)
+    picture = view.canvas.grab().toImage()
+    sound = lane(view, path).sound_s
+    assert sound is not None
+
+    def darkness(seconds: float) -> int:
+        """Of a point beside the middle line: a grid line is light, a wave is dark."""
+        at = place_of(view, path, seconds) - QPoint(0, 4)
+        return 255 - picture.pixelColor(at * picture.devicePixelRatio()).lightness()
+
+    assert darkness(sound[0] + 0.15) > 80
+    assert darkness(sound[0] - 0.37) < 40
+
+
+@pytest.mark.parametrize(
+    ("order", "first", "second"),
+    [
+        ("name", "Accordion", "Audio 7"),
+        ("family", "Drums", "Brushes"),
+        ("length", "Lantern Over Brackwater rough mix", "Frame drum"),
+        ("first sound", "Upright bass", "Cello"),
+    ],
+)
+def test_files_are_ordered_and_grouped(view: LineUpView, order: str, first: str, second: str) -> None:
+    view.order_menu.actions()[["delivered", "name", "family", "length", "first sound"].index(order)].trigger()
+    shown = titles(view)
+    assert shown[0] == first or order == "first sound"
+    assert second in shown[:6]
+    if order == "first sound":
+        starts = [r.sound_s[0] for r in view.list.lane_model.rows if isinstance(r, Lane) and r.sound_s is not None]
+        assert starts == sorted(starts)
+    assert view.list.current_path == DRUM  # the same file stays chosen
+
+
+def test_the_wheel_zooms_about_the_pointer_down_to_samples_and_the_keys_go_back(view: LineUpView) -> None:
+    canvas = view.canvas
+    x = 400
+    under = canvas.seconds_at(x)
+    for _ in range(70):
+        event = QWheelEvent(
+            QPointF(x, 100),
+            canvas.mapToGlobal(QPointF(x, 100)),
+            QPoint(0, 0),
+            QPoint(0, 120),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
+        QApplication.sendEvent(canvas, event)
+    assert canvas.px_per_s / RATE > 20  # single samples
+    assert canvas.seconds_at(x) == pytest.approx(under, abs=1e-6)
+    wait(lambda: canvas.has_samples)
+    press(view, Qt.Key.Key_Right)
+    assert canvas.seconds_at(x) > under
+    press(view, Qt.Key.Key_0)
+    assert canvas.view.is_whole
+    press(view, Qt.Key.Key_Plus)
+    assert not canvas.view.is_whole
+
+
+def test_dragging_pans_and_a_press_puts_the_cursor(view: LineUpView) -> None:
+    canvas = view.canvas
+    canvas.show_stretch(10.0, 14.0)
+    begin, at = canvas.start_s, place_of(view, CLARINET, 12.0)
+    QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(canvas, at - QPoint(100, 0))
+    QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at - QPoint(100, 0))
+    assert canvas.start_s == pytest.approx(begin + 100 / canvas.px_per_s)
+    assert view.list.current_path == CLARINET
+    assert canvas.cursor_s == pytest.approx(12.0, abs=0.05)
+
+
+def test_a_file_is_dragged_to_a_bar_and_put_back_by_undo(view: LineUpView, window: Window) -> None:
+    assert window.state.delivery is not None
+    before = [f.code for f in window.state.delivery.findings if GUITAR in f.files and f.action is Action.ASK]
+    assert before == ["start.at-sound"]
+    press(view, Qt.Key.Key_G)
+    assert view.move_button.isChecked()
+    at = place_of(view, GUITAR, 3.0)
+    to = at + QPoint(round(9.95 * view.canvas.px_per_s), 0)  # nearly bar 5: it snaps
+    QTest.mousePress(view.canvas, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(view.canvas, to)
+    assert "bar 5, beat 1 + 0 ms" in view.readout.text()
+    QTest.mouseRelease(view.canvas, Qt.MouseButton.LeftButton, pos=to)
+    moved = lane(view, GUITAR)
+    assert moved.placement is not None
+    assert (moved.placement.frames, moved.placement.by) == (BAR_5, "hand")
+    assert (moved.start_s, moved.says) == (10.0, "placed at bar 5 by hand")
+    (found,) = [f for f in window.state.delivery.findings if f.code == "start.at-sound" and GUITAR in f.files]
+    assert found.action is Action.FIX
+    QTest.keyClick(view.list, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert lane(view, GUITAR).placement is None
+
+
+def test_a_place_is_typed_nudged_and_given_back_by_keys(view: LineUpView) -> None:
+    view.list.go_to(GUITAR)
+
+    def type_samples(dialog: PlaceDialog) -> None:
+        QTest.keyClicks(dialog.box, "480001")
+        assert dialog.words.text() == "10 s, bar 5, beat 1 + 0 ms"
+        QTest.keyClick(dialog.box, Qt.Key.Key_Return)
+
+    answer(type_samples)
+    press(view, Qt.Key.Key_F2)
+    assert view.list.current_lane is not None
+    assert view.list.current_lane.start_s == 480_001 / RATE
+    alt = Qt.KeyboardModifier.AltModifier
+    press(view, Qt.Key.Key_Left, alt)
+    press(view, Qt.Key.Key_Right, alt | Qt.KeyboardModifier.ShiftModifier)
+    assert view.list.current_lane.start_s == 480_048 / RATE
+    answer(lambda dialog: dialog.bar_button.click() or QTest.keyClick(dialog.box, Qt.Key.Key_Return))  # type: ignore[func-returns-value]
+    press(view, Qt.Key.Key_F2)
+    assert view.list.current_lane.start_s == 10.0
+    press(view, Qt.Key.Key_Delete)
+    assert view.list.current_lane.placement is None
+
+
+def test_a_place_is_there_again_when_the_delivery_is_opened_again(view: LineUpView, window: Window) -> None:
+    view.place(GUITAR, 480_000)
+    window.state._keep_told()
+    from deep_tally.session.told import recall_told
+
+    assert window.state.intake is not None
+    assert recall_told(window.state.intake.source).places == {GUITAR: 480_000}
+    view.place(GUITAR, None)
+
+
+def test_the_magnifier_tells_the_smallest_difference_and_shows_its_samples(view: LineUpView) -> None:
+    view.place(GUITAR, 480_000)  # three samples before the common end then
+    press(view, Qt.Key.Key_E)
+    assert view.edge.isVisible()
+    assert view.edge.told() == ["Nylon guitar left: 3 samples short"]
+    assert "3 samples short" in view.edge.accessibleDescription()
+    wait(lambda: view.edge.has_samples)
+    view.place(GUITAR, 480_002)
+    assert view.edge.told() == ["Nylon guitar left: 1 sample short"]
+    press(view, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    assert (view.edge.edge, view.start_button.isChecked(), view.end_button.isChecked()) == ("start", True, False)
+    press(view, Qt.Key.Key_Escape)
+    assert not view.edge.isVisible()
+    view.place(GUITAR, None)
+
+
+def test_marks_are_walked_by_keys_and_pressed_with_the_pointer(view: LineUpView) -> None:
+    view.list.go_to("24 Melodica.wav")
+    marks = lane(view, "24 Melodica.wav").marks
+    press(view, Qt.Key.Key_N)
+    assert view.canvas.start_s < marks[0].start_s < view.canvas.stop_s
+    assert view.canvas.cursor_s == pytest.approx(marks[0].start_s - 1.0)  # a second of lead-in
+    first = view.readout.text()
+    assert first.startswith("Gaps in the sound: 2 gaps")
+    press(view, Qt.Key.Key_N)
+    assert view.canvas.start_s < marks[-1].start_s < view.canvas.stop_s or len(marks) > 2
+    view.canvas.show_all()
+    QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=place_of(view, "24 Melodica.wav", marks[0].start_s))
+    assert view.canvas.stop_s - view.canvas.start_s < 1.0
+    view.list.go_to(next(ln.path for ln in view.lanes if not ln.marks and ln.number))
+    said: list[str] = []
+    view.said.connect(said.append)
+    press(view, Qt.Key.Key_N)
+    assert said == [f"{view.list.current_lane.title} has no marked place."]  # type: ignore[union-attr]
+
+
+def test_the_ruler_counts_in_what_is_chosen(view: LineUpView, window: Window) -> None:
+    press(view, Qt.Key.Key_R)
+    assert (view.canvas.mode, view.ruler_button.text()) == ("minutes", "Ruler: minutes")
+    QTest.mouseMove(view.canvas, place_of(view, CLARINET, 20.0) + QPoint(1, 0))
+    QTest.mouseMove(view.canvas, place_of(view, CLARINET, 20.0))
+    assert view.readout.text().startswith("0:")
+    press(view, Qt.Key.Key_R)
+    press(view, Qt.Key.Key_R)
+    assert view.canvas.mode == "bars"
+    QTest.mouseMove(view.canvas, place_of(view, CLARINET, 20.1))
+    assert view.readout.text().startswith("bar 9, beat 1")
+
+
+def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+    def say(text: str) -> None:
+        monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (text, True))
+        press(view, Qt.Key.Key_T)
+
+    say("97")
+    assert view.tempo_button.text() == "97 BPM, 4/4: the brief"
+    assert window.state.delivery is not None
+    assert "length.not-bars" in [f.code for f in window.state.delivery.findings]
+    for wrong in ("0", "1000", "fast"):
+        said: list[str] = []
+        view.said.connect(said.append)
+        say(wrong)
+        assert said == [f"“{wrong}” is no tempo: type a number from 20 to 400."]
+        view.said.disconnect(said.append)
+    say("")
+    assert view.tempo_button.text() == "96 BPM, 4/4: the folder's name"
+
+
+def test_low_lanes_show_their_name_on_focus(view: LineUpView) -> None:
+    view.set_height(6)
+    label = view.list._label
+    assert (label.isVisible(), label.text()) == (True, "Frame drum")
+    press(view, Qt.Key.Key_Down)
+    assert label.text() == "Shaker"
+    for _ in range(3):
+        press(view, Qt.Key.Key_Plus, Qt.KeyboardModifier.ControlModifier)
+    assert view.list.lane_px == 16
+    assert not label.isVisible()
+    press(view, Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert view.list.lane_px == view.list.slots_of()[0].height
+
+
+def test_enter_goes_to_the_file_in_the_sheet(view: LineUpView, window: Window) -> None:
+    view.list.go_to(CLARINET)
+    press(view, Qt.Key.Key_Return)
+    assert (window.pages.currentWidget(), window.sheet.current_path) == (window.desk, CLARINET)
+
+
+# -- listening --------------------------------------------------------------------------------
+
+
+def played(window: Window) -> None:
+    wait(lambda: window.listening.heard is not None and window.listening.position_s is not None)
+
+
+def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, window: Window) -> None:
+    view.set_cursor(12.0)
+    press(view, Qt.Key.Key_Space)
+    played(window)
+    listening = window.listening
+    assert window.player_bar.play_button.text() == "Stop"
+    assert listening.position_s is not None
+    assert 12.0 <= listening.position_s < 20.0
+    assert listening.has_mix
+    assert len(listening.paths) == len(view.lanes)
+    assert listening.safe_db > 6
+    assert "Simulated output, not heard" in window.player_bar.output.text()
+    wait(lambda: listening.heard is not None and max(listening.heard.peak_dbfs) > -60)
+    assert "peak" in window.player_bar.meter.accessibleName()
+    assert view.canvas.playing_s == listening.position_s
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not listening.is_playing)
+    assert view.canvas.playing_s is None
+    assert listening.heard is not None
+    assert listening.heard.over_frames == 0
+
+
+def test_several_chosen_files_play_alone_and_one_plays_with_shift(view: LineUpView, window: Window) -> None:
+    press(view, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    press(view, Qt.Key.Key_Space)
+    assert window.listening.paths == (DRUM, "02 Shaker.wav")
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    view.list.go_to(CLARINET)
+    press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert window.listening.paths == (CLARINET,)
+    assert window.listening.safe_db == 0.0
+
+
+def test_alone_silent_trims_and_the_rough_mix_by_keys(view: LineUpView, window: Window) -> None:
+    listening = window.listening
+    press(view, Qt.Key.Key_S)
+    assert listening.solo == {DRUM}
+    assert CLARINET in view.canvas.silenced
+    press(view, Qt.Key.Key_S)
+    press(view, Qt.Key.Key_M)
+    assert (listening.muted, view.canvas.silenced) == ({DRUM}, {DRUM})
+    press(view, Qt.Key.Key_M)
+    press(view, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    press(view, Qt.Key.Key_BracketLeft)
+    press(view, Qt.Key.Key_BracketLeft)
+    assert listening.trims_db == {DRUM: -1.0, "02 Shaker.wav": -1.0}  # together: their balance stays
+    assert "plays \N{MINUS SIGN}1.0 dB" in view.list.lane_model.told(lane(view, DRUM))
+    press(view, Qt.Key.Key_Backslash)
+    assert listening.trims_db == {}
+    press(view, Qt.Key.Key_B)
+    assert (listening.bus, window.player_bar.mix_button.isChecked()) == ("mix", True)
+    press(view, Qt.Key.Key_B)
+
+
+def test_the_rough_mix_is_heard_instead_of_the_sum(view: LineUpView, window: Window, tmp_path: Path) -> None:
+    window.listening.record_to = tmp_path / "played.wav"
+    window.listening.set_safe(False)
+    window.listening.set_bus("mix")
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: (window.listening.position_s or 0) > 0.4)
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    written, rate = soundfile.read(tmp_path / "played.wav", dtype="float32", always_2d=True)
+    assert window.state.delivery is not None
+    mix = next(t for t in window.state.delivery.tracks if t.role.value == "rough mix")
+    samples, _ = soundfile.read(window.state.sources[mix.path], dtype="float64", always_2d=True)
+    assert rate == RATE
+    assert np.array_equal(written[: RATE // 4], samples[: RATE // 4].astype(np.float32))
+    window.listening.record_to = None
+    window.listening.set_safe(True)
+    window.listening.set_bus("sum")
+
+
+def test_a_finding_is_looped_with_a_second_of_lead_in(view: LineUpView, window: Window) -> None:
+    view.list.go_to("24 Melodica.wav")
+    press(view, Qt.Key.Key_N)
+    mark = lane(view, "24 Melodica.wav").marks[0]
+    press(view, Qt.Key.Key_L)
+    assert window.listening.loop_s is not None
+    assert window.listening.loop_s[0] == pytest.approx(mark.start_s - 1.0)
+    assert window.listening.loop_s[1] >= mark.stop_s
+    assert window.player_bar.loop_button.isChecked()
+    press(view, Qt.Key.Key_L)
+    assert window.listening.loop_s is None
+
+
+def test_files_play_where_they_are_placed_or_as_delivered(view: LineUpView, window: Window) -> None:
+    view.place(GUITAR, 480_000)
+    view.list.go_to(GUITAR)
+    press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert [s.start_frames for s in window.listening._soundings] == [480_000]
+    window.player_bar.placed_button.click()
+    window.listening.halt()
+    wait(lambda: not window.listening.is_playing)
+    press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert [s.start_frames for s in window.listening._soundings] == [0]
+    window.player_bar.placed_button.click()
+    view.place(GUITAR, None)
+
+
+def test_the_bench_plays_its_file_from_a_second_before_the_finding(view: LineUpView, window: Window) -> None:
+    window.show_sheet()
+    window.sheet.go_to("24 Melodica.wav")
+    waveform = window.bench.waveform
+    waveform.setFocus()
+    QTest.keyClick(waveform, Qt.Key.Key_N)
+    QTest.keyClick(waveform, Qt.Key.Key_Space)
+    played(window)
+    mark = waveform.current_mark
+    assert mark is not None
+    assert window.listening.position_s is not None
+    assert mark.place.frame / RATE - 1.0 <= window.listening.position_s < mark.place.frame / RATE + 5
+    assert window.player_bar.isVisible()
+    QTest.keyClick(waveform, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    assert not window.player_bar.isVisible()
+
+
+# -- odd deliveries ---------------------------------------------------------------------------
+
+
+def test_odd_files_line_up(fresh: Window, tmp_path: Path) -> None:
+    """A file of one sample, one that cannot be read, mono beside stereo, other rates, no tempo."""
+    random = np.random.default_rng(3)
+    folder = tmp_path / "Odd"
+    folder.mkdir()
+    for number in range(4):
+        sound = random.uniform(-0.3, 0.3, (RATE * 2, 1 + number % 2))
+        soundfile.write(folder / f"{number:02d} Part {number}.wav", sound, RATE, "PCM_24")
+    soundfile.write(folder / "05 One.wav", np.array([0.5]), RATE, "PCM_24")
+    soundfile.write(folder / "06 Half.wav", random.uniform(-0.3, 0.3, 22_050), 22_050, "PCM_16")
+    (folder / "07 Broken.wav").write_bytes(b"RIFF\x10\0\0\0WAVEjunk")
+    (folder / "Song.mid").write_bytes(b"MThd\0\0\0\6\0\1\0\1\1\xe0MTrk\0\0\0\4\xff\xff")
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.show_line_up()
+    view = fresh.line_up
+    assert view.canvas.mode == "minutes"
+    assert view.tempo_button.text() == "No tempo is known"
+    assert not view.ruler_menu.actions()[2].isEnabled()
+    said: list[str] = []
+    view.said.connect(said.append)
+    view.set_ruler("bars")
+    assert said == ["No tempo is known, so bars cannot be counted. Tell it with T."]
+    assert [ln.says for ln in view.lanes][-1] == "cannot be read"
+    for _ in range(60):
+        press(view, Qt.Key.Key_Plus)
+    QApplication.processEvents()
+    wait(lambda: view.canvas.has_samples)
+    view.canvas.grab()
+    view.canvas.show_all()
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: fresh.listening.heard is not None)
+    wait(lambda: not fresh.listening.is_playing, 20)
+    view.list.go_to("07 Broken.wav")
+    press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert fresh.said.text() == "Nothing can be played here: choose files that can be read."
+
+
+def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, window: Window) -> None:
+    assert window.state.delivery is not None
+    (song,) = window.state.delivery.sets
+    first = song.tracks[0]
+    assert first.format is not None
+    long = replace(first, path="long.wav", format=replace(first.format, frames=3 * 3600 * RATE))
+    many: list[Track] = [replace(first, path=f"{n:03d} Part.wav") for n in range(198)]
+    one = replace(first, path="one.wav", format=replace(first.format, frames=1))
+    made = replace(song, tracks=(*many, long, one), placements={})
+    view.show_all(replace(window.state.delivery, sets=(made,), findings=()), window.state.told)
+    assert len(view.lanes) == 200
+    assert view.list.lane_px >= 3
+    view.canvas.grab()
+    press(view, Qt.Key.Key_End, Qt.KeyboardModifier.ControlModifier)
+    for _ in range(45):
+        press(view, Qt.Key.Key_Plus)
+    view.canvas.grab()
+    assert view.canvas.px_per_s > 1000
+    view.show_all(window.state.delivery, window.state.told)
