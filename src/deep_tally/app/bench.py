@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.evidence import BitsView, SpectrumView
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.pictures import HistogramView, Picture, SpectrogramView, StereoView
 from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
@@ -43,8 +44,16 @@ _COMPANIONS = {
 }
 
 
-VIEWS = ("Waveform", "Sides", "Spectrum", "Bits")
-"""The pictures of a file that the bench offers."""
+VIEWS = {
+    "Waveform": "F6",
+    "Sides": "F7",
+    "Spectrogram": "F10",
+    "Spectrum": "F8",
+    "Stereo": "F11",
+    "Histogram": "F12",
+    "Bits": "F9",
+}
+"""The pictures of a file that the bench offers, with their keys."""
 _EVIDENCE = {
     "channels.": "Sides",
     "depth.": "Bits",
@@ -56,7 +65,7 @@ _EVIDENCE = {
 
 def evidence_view(code: str) -> str:
     """Which of the `VIEWS` proves a finding."""
-    return next((view for start, view in _EVIDENCE.items() if code.startswith(start)), VIEWS[0])
+    return next((view for start, view in _EVIDENCE.items() if code.startswith(start)), "Waveform")
 
 
 class FindingCard(QAbstractButton):
@@ -79,7 +88,7 @@ class FindingCard(QAbstractButton):
         self.setAccessibleName(" ".join([f"{self.text()}.", *self._lines]))
         has_place = any(p.path == path for p in finding.places)
         tip = "Press to go to its place." if has_place else "It is about the whole file: press to see all of it."
-        if (view := evidence_view(finding.code)) != VIEWS[0]:
+        if (view := evidence_view(finding.code)) != "Waveform":
             tip = f"Press to see it: {view.lower()}."
         self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -238,12 +247,15 @@ def _nothing(row: Row | None, speaker: Speaker | None) -> str:
 _WITH_PARTNER = ("content.twin", "content.holds-another", "channels.split-pair")
 _SPARE_DB = 3.0
 _STEREO = 2
-_VIEW_TIPS = (
-    "The waveform (F6)",
-    "Both sides over each other (F7)",
-    "The long-term spectrum of the loudest moments (F8)",
-    "Which bits ever change (F9)",
-)
+_VIEW_TIPS = {
+    "Waveform": "The waveform",
+    "Sides": "Both sides over each other",
+    "Spectrogram": "Levels over time and frequency",
+    "Spectrum": "The long-term spectrum of the loudest moments",
+    "Stereo": "Mid against side, and how the sides go together in each band",
+    "Histogram": "How often each value occurs",
+    "Bits": "Which bits ever change",
+}
 
 
 class Bench(QWidget):
@@ -257,6 +269,14 @@ class Bench(QWidget):
         self.waveform = Waveform(theme)
         self.spectrum = SpectrumView(theme)
         self.bits = BitsView(theme)
+        self.spectrogram = SpectrogramView(theme)
+        self.stereo = StereoView(theme)
+        self.histogram = HistogramView(theme)
+        self.pictures: Mapping[str, Picture] = {
+            "Spectrogram": self.spectrogram,
+            "Stereo": self.stereo,
+            "Histogram": self.histogram,
+        }
         self.panel = FindingPanel(theme)
         self.panel.setFixedWidth(_PANEL_WIDTH)
         self.name = ElidedLabel()
@@ -269,7 +289,7 @@ class Bench(QWidget):
         self.down = _quiet_button("Turn it down", "")
         self.down.setCheckable(True)
         self.down.toggled.connect(self._turn_down)
-        self.views = {name: _quiet_button(name, tip) for name, tip in zip(VIEWS, _VIEW_TIPS, strict=True)}
+        self.views = {name: _quiet_button(name, f"{_VIEW_TIPS[name]} ({key})") for name, key in VIEWS.items()}
         chooser = QButtonGroup(self)
         for name, button in self.views.items():
             button.setCheckable(True)
@@ -310,6 +330,8 @@ class Bench(QWidget):
         self.stage.addWidget(margin)
         self.stage.addWidget(self.spectrum)
         self.stage.addWidget(self.bits)
+        for picture in self.pictures.values():
+            self.stage.addWidget(picture)
         wave.addLayout(self.stage)
         left.addLayout(wave, 1)
         whole = QHBoxLayout(self)
@@ -328,8 +350,16 @@ class Bench(QWidget):
             name = "Waveform"
         self.views[name].setChecked(True)
         self.waveform.overlay_sides(name == "Sides")
-        shown = {"Spectrum": self.spectrum, "Bits": self.bits}.get(name, self.waveform)
-        self.stage.setCurrentWidget(shown)
+        shown: Mapping[str, QWidget] = {"Spectrum": self.spectrum, "Bits": self.bits, **self.pictures}
+        before, now = self.stage.currentWidget(), shown.get(name, self.waveform)
+        self.stage.setCurrentWidget(now)
+        # The waveform and the spectrogram show the same stretch.
+        if now is self.spectrogram and before is not now:
+            view = self.waveform.view
+            self.spectrogram.show_stretch(view.start, view.scale * view.pixels / self.spectrogram.view.pixels)
+        elif before is self.spectrogram and now is self.waveform:
+            view = self.spectrogram.view
+            self.waveform.show_stretch(view.start, view.scale * view.pixels)
 
     def _shower(self, name: str) -> Callable[[], None]:
         return lambda: self.show_view(name)
@@ -384,9 +414,13 @@ class Bench(QWidget):
         is_stereo = measured and sound is not None and sound.channels == _STEREO
         self.views["Sides"].setEnabled(is_stereo)
         self.views["Spectrum"].setEnabled(measured)
-        self.views["Bits"].setEnabled(measured)
+        for name in ("Bits", "Spectrogram", "Histogram"):
+            self.views[name].setEnabled(measured)
+        self.views["Stereo"].setEnabled(is_stereo)
         self.spectrum.show_track(track)
         self.bits.show_track(track)
+        for picture in self.pictures.values():
+            picture.show_file(track, row.findings if row is not None else ())
         if companion is not None:
             self.stage.setCurrentIndex(1)
         else:
@@ -399,7 +433,8 @@ class Bench(QWidget):
         self.listen.setEnabled(track is not None and track.measures is not None)
         for button in (self.listen, self.to_finding, self.whole, *self.views.values()):
             button.setVisible(companion is None)
-        self.views["Sides"].setVisible(is_stereo)
+        for name in ("Sides", "Stereo"):
+            self.views[name].setVisible(is_stereo)
         if not same:
             self.down.setChecked(False)
         goes_flat = any(f.code.startswith("clipping.") for f in (row.findings if row is not None else ()))

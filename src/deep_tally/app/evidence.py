@@ -62,6 +62,14 @@ class Evidence(QWidget):
         painter.setPen(QColor(self._theme.colours.soft))
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, words)
 
+    def _note(self, painter: QPainter, x: float, y: float, words: str, *, to_left: bool) -> None:
+        painter.setFont(font(12))
+        width = QFontMetricsF(font(12)).horizontalAdvance(words) + 8
+        box = QRectF(x - width if to_left else x, y, width, 18)
+        painter.fillRect(box, QColor(self._theme.colours.raised))
+        painter.setPen(QColor(self._theme.colours.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
 
 class SpectrumView(Evidence):
     """The long-term spectrum. The pointer, or Left and Right, read it off."""
@@ -196,14 +204,6 @@ class SpectrumView(Evidence):
         painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
         to_left = share > 0.5
         self._note(painter, x - 6 if to_left else x + 6, plot.top() + 26, self.readout(), to_left=to_left)
-
-    def _note(self, painter: QPainter, x: float, y: float, words: str, *, to_left: bool) -> None:
-        painter.setFont(font(12))
-        width = QFontMetricsF(font(12)).horizontalAdvance(words) + 8
-        box = QRectF(x - width if to_left else x, y, width, 18)
-        painter.fillRect(box, QColor(self._theme.colours.raised))
-        painter.setPen(QColor(self._theme.colours.ink))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
 
 class BitsView(Evidence):

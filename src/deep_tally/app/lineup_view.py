@@ -132,7 +132,9 @@ class LineUpView(QWidget):
         names.setSpacing(0)
         names.addSpacing(RULER_PX)
         names.addWidget(self.list, 1)
-        lanes = QHBoxLayout()
+        self.picture = QWidget()
+        """The lanes with their names and ruler: what is saved as a picture."""
+        lanes = QHBoxLayout(self.picture)
         lanes.setContentsMargins(0, 0, 4, 0)
         lanes.setSpacing(0)
         lanes.addLayout(names)
@@ -147,7 +149,7 @@ class LineUpView(QWidget):
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(0)
         self.column.addLayout(tools)
-        self.column.addLayout(lanes, 1)
+        self.column.addWidget(self.picture, 1)
         self.column.addLayout(foot)
         self.ruler_menu, self.order_menu = QMenu(self), QMenu(self)
         for mode in RULERS:

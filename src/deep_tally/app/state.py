@@ -25,6 +25,7 @@ from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.intake.walk import take_in, tell_rough_mix
 from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpts
+from deep_tally.measure.pictures import count_values, read_spectrogram, read_stereo_field
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.comparison import Comparison
@@ -50,6 +51,13 @@ _ABANDONED_AFTER_S = 600.0
 _INTAKE = "what came"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
+_PICTURE = "a picture: "
+PICTURES: dict[str, Callable[..., object]] = {
+    "Spectrogram": read_spectrogram,
+    "Stereo": read_stereo_field,
+    "Histogram": count_values,
+}
+"""What pictures of a file there are, and the jobs that make them."""
 
 
 class CheckState(QObject):
@@ -81,6 +89,8 @@ class CheckState(QObject):
     """Something could not be done; one sentence for the user."""
     saved = Signal(str)
     """A page was written, or could not be; one sentence for the user."""
+    picture_came = Signal(str, str, object)
+    """(kind, path, value): a picture of a file that was asked for; None where it cannot be read."""
     excerpts_came = Signal(str, object)
     """(who asked, {path: Excerpt}): samples that were asked for; a file that cannot be read is missing."""
 
@@ -112,6 +122,7 @@ class CheckState(QObject):
         self._left_folders: list[UnpackFolder] = []
         self._crew = Crew()
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
+        self._pictures: dict[str, tuple[str, str]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)
@@ -385,6 +396,17 @@ class CheckState(QObject):
             self._readers.submit(who, read_excerpts, jobs)
             self._timer.start()
 
+    def request_picture(self, kind: str, path: str, arguments: tuple[object, ...]) -> None:
+        """Ask for a picture of a file (see `PICTURES`); `picture_came` brings it. The newest of a kind counts."""
+        source = self.sources.get(path)
+        if source is not None:
+            for waiting in [job for job in self._pictures if self._pictures[job][0] == kind]:
+                self._readers.forget_waiting(waiting)
+            job = f"{_PICTURE}{kind}, {path}"
+            self._pictures[job] = kind, path
+            self._readers.submit(job, PICTURES[kind], source, *arguments)
+            self._timer.start()
+
     @property
     def sources(self) -> dict[str, Path]:
         """Where the bytes of each file are."""
@@ -401,6 +423,10 @@ class CheckState(QObject):
                     self.saved.emit(report.value)
                 elif isinstance(report, Failed):
                     self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.")
+            elif report.job in self._pictures:
+                if not isinstance(report, Progress):
+                    value = report.value if isinstance(report, Returned) else None
+                    self.picture_came.emit(*self._pictures[report.job], value)
             elif isinstance(report, Returned):
                 self.excerpts_came.emit(report.job, report.value)
         moved = came = False

@@ -178,6 +178,13 @@ class Waveform(QWidget):
         self.view.show_all()
         self._moved()
 
+    def show_stretch(self, start: float, frames: float) -> None:
+        """Show so many frames from one on."""
+        self.view.scale = min(frames / self.view.pixels, self.view.whole)
+        self.view.start = start
+        self.view.pan(0)
+        self._moved()
+
     def go_to(self, finding: Finding) -> None:
         """Go to a finding's longest run, or its first place; one without a place is about the whole file."""
         marks = [m for m in self._marks if m.finding.code == finding.code]

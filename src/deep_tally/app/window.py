@@ -272,6 +272,7 @@ class Window(QMainWindow):
         self.again_action = self._action(files, "&Read the delivery again", lambda: self.state.open_again(), "F5")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
+        self._action(files, "Save the p&icture that is shown…", self.save_picture, "Ctrl+Shift+P")
         self._action(files, "&Copy the reply as text", self._copy_reply, "Ctrl+Shift+C")
         files.addSeparator()
         self._action(files, "&Quit", self.close, QKeySequence.StandardKey.Quit)
@@ -454,7 +455,7 @@ class Window(QMainWindow):
     def _fill_file_menu(self, menu: QMenu) -> None:
         from deep_tally.app.bench import VIEWS
 
-        for name, key in zip(VIEWS, ("F6", "F7", "F8", "F9"), strict=True):
+        for name, key in VIEWS.items():
             self._action(menu, name, self.bench.views[name].click, key)
         self._action(menu, "&Turned down", self.bench.down.click, "Ctrl+D")
 
@@ -506,6 +507,9 @@ class Window(QMainWindow):
         state.refused.connect(self._refused)
         state.abandoned.connect(self._abandoned)
         state.excerpts_came.connect(self._take_excerpts)
+        state.picture_came.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
+        for kind, picture in self.bench.pictures.items():
+            picture.wanted.connect(self._picture_asker(kind))
         self.sheet.chosen.connect(self._choose)
         self.sheet.entered.connect(lambda: self.bench.waveform.setFocus())
         self.bench.waveform.excerpt_wanted.connect(
@@ -557,6 +561,9 @@ class Window(QMainWindow):
         self.find_field.installEventFilter(self)
         for action, tally in self.band.tallies.items():
             tally.clicked.connect(lambda checked, a=action: self._keep_action(a if checked else None))
+
+    def _picture_asker(self, kind: str) -> Callable[[str, tuple[object, ...]], None]:
+        return lambda path, arguments: self.state.request_picture(kind, path, arguments)
 
     # -- opening ------------------------------------------------------------------------------
 
@@ -840,6 +847,37 @@ class Window(QMainWindow):
             self.say(str(error))
             return
         self.settings.set_folder("brief", path.parent)
+        self.say(f"Saved: {path}")
+
+    def save_picture(self) -> None:
+        """Ask where to save the line-up, or the picture on the bench, as a PNG."""
+        page = self.pages.currentWidget()
+        shown = self.bench.stage.currentWidget() if page is self.desk else page
+        if not self._has_delivery() or shown is None or page not in (self.desk, self.line_up):
+            self.say("There is no picture here: go to the sheet or the line-up.")
+            return
+        name = self.bench.view_name if page is self.desk else "Line-up"
+        file = self.sheet.current_row
+        named = f"{file.title} {name}" if page is self.desk and file is not None else name
+        proposed = self.settings.folder("pictures") / f"{named.replace('/', '-')}.png"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the picture", str(proposed), "PNG (*.png)")
+        if chosen:
+            self.save_picture_to(Path(chosen), self.line_up.picture if page is self.line_up else shown)
+
+    def save_picture_to(self, path: Path, widget: QWidget) -> None:
+        """Save a widget as a PNG of twice its size, and say what happened."""
+        from deep_tally.app.export import png_of
+        from deep_tally.model.errors import DeepTallyError
+        from deep_tally.whole import write_whole
+
+        path = path if path.suffix.casefold() == ".png" else path.with_name(f"{path.name}.png")
+        intake = self.state.intake
+        try:
+            write_whole(png_of(widget), path, client_files=intake.client_files if intake is not None else ())
+        except DeepTallyError as error:
+            self.say(str(error))
+            return
+        self.settings.set_folder("pictures", path.parent)
         self.say(f"Saved: {path}")
 
     def _abandoned(self) -> None:
