@@ -45,9 +45,8 @@ def test_the_spectrogram_shows_where_an_upsampled_file_ends(window: Window, qtbo
     for column in range(40):
         picture.read_at(QPointF(plot.left() + plot.width() * column / 40 + 1, plot.bottom() - 15 / 24 * plot.height()))
         above.append(picture.readout())
-    assert all(
-        "under" in told or float(told.split("   ")[2].split()[0].replace("\N{MINUS SIGN}", "-")) < -85 for told in above
-    )
+    levels = [told.split("   ")[2].removeprefix("under ").split()[0] for told in above]
+    assert max(float(told.replace("\N{MINUS SIGN}", "-")) for told in levels) < -85
     picture.read_at(None)
     rust = window.theme.colours.ask
     drawn = pixels(picture)
@@ -153,12 +152,3 @@ def test_what_is_shown_is_saved_as_a_picture_of_twice_its_size(
     window.show_reply()
     window.save_picture()
     assert window.said.text() == "There is no picture here: go to the sheet or the line-up."
-
-
-def test_a_clients_file_is_never_written_over_by_a_picture(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
-    source = next(iter(window.state.sources.values()))
-    before = source.read_bytes()
-    window.save_picture_to(source, window.bench.histogram)
-    assert not source.with_name(f"{source.name}.png").read_bytes().startswith(b"RIFF")
-    source.with_name(f"{source.name}.png").unlink()
-    assert source.read_bytes() == before

@@ -17,5 +17,5 @@ def png_of(widget: QWidget) -> bytes:
     widget.render(image)
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, b"PNG")
+    image.save(buffer, "PNG")  # type: ignore[call-overload] # its stubs ask for bytes, which it refuses
     return bytes(buffer.data().data())
