@@ -20,7 +20,7 @@ from measuring import (
     time_by_length,
 )
 
-_PARTS = ("speed", "memory", "time", "window")
+_PARTS = ("speed", "memory", "time", "window", "lanes", "playing")
 _KNOWN_FILES = 100
 _MANY_FILES, _MANY_MINUTES = 80, 2.0
 
@@ -50,6 +50,14 @@ def main() -> None:
             from window import feel
 
             feel(make_files(folder / "Song 96 BPM", _KNOWN_FILES, 0.5), folder / "home")
+        if "lanes" in parts:
+            from line_up import frame_times
+
+            frame_times(folder / "lanes")
+        if "playing" in parts:
+            from line_up import play_many
+
+            play_many(folder / "playing")
 
 
 def _processor() -> str:

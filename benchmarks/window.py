@@ -95,7 +95,8 @@ class TimedApplication(QApplication):
     def __init__(self) -> None:
         super().__init__([])
         self._depth = 0
-        self._lasted: list[tuple[float, str]] = []
+        self.lasted: list[tuple[float, str]] = []
+        """Milliseconds and kind of each event since the last time they were forgotten."""
 
     def notify(self, receiver: QObject, event: QEvent) -> bool:
         self._depth += 1
@@ -106,12 +107,16 @@ class TimedApplication(QApplication):
             self._depth -= 1
             ms = (time.perf_counter() - started) * 1000
             if self._depth == 0 and ms > _NOTHING_MS:
-                self._lasted.append((ms, f"{event.type().name} to {type(receiver).__name__}"))
+                self.lasted.append((ms, f"{event.type().name} to {type(receiver).__name__}"))
+
+    def forget(self) -> None:
+        """Begin anew."""
+        self.lasted = []
 
     def tell(self, what: str) -> None:
         """Print the median, the slow ones and the worst since the last time, and forget them."""
-        ordered = sorted(self._lasted)
-        self._lasted = []
+        ordered = sorted(self.lasted)
+        self.lasted = []
         median, slow = statistics.median(ms for ms, _ in ordered), ordered[int(0.99 * len(ordered))][0]
         worst, kind = ordered[-1]
         print(

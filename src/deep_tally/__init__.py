@@ -1,3 +1,3 @@
 """Deep Tally: check a delivery of trackouts before the mix begins."""
 
-__version__ = "0.3.0"
+__version__ = "0.4.0"

@@ -141,10 +141,11 @@ def test_what_is_shown_is_saved_as_a_picture_of_twice_its_size(
         return str(tmp_path / "saved"), ""
 
     monkeypatch.setattr(QFileDialog, "getSaveFileName", choose)
+    size = window.bench.histogram.size()
     window.save_picture()
     assert window.said.text() == f"Saved: {tmp_path / 'saved.png'}"
     saved = QImage(str(tmp_path / "saved.png"))
-    assert (saved.width(), saved.height()) == (2 * window.bench.histogram.width(), 2 * window.bench.histogram.height())
+    assert (saved.width(), saved.height()) == (2 * size.width(), 2 * size.height())
     window.show_line_up()
     window.save_picture()
     assert QImage(str(tmp_path / "saved.png")).width() == 2 * window.line_up.picture.width()

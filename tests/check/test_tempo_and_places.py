@@ -163,6 +163,20 @@ def test_a_moved_file_is_told_with_samples_time_and_bars() -> None:
     assert said(found, part.path, part) == "240000 samples (5 s, 2 bars) later than its own start says"
 
 
+@pytest.mark.parametrize(
+    ("frames", "told"),
+    [
+        (RATE * 5 + 30_000, "270000 samples (5.62 s, 2 bars and 1 beat)"),  # a beat is 0.625 s at 96 BPM
+        (15_000, "15000 samples (0.312 s, 0.5 beats)"),
+        (-RATE, "48000 samples (1 s, 0.4 bars)"),
+    ],
+)
+def test_a_place_off_the_bar_is_told_in_bars_and_beats(frames: int, told: str) -> None:
+    part = track(frames=SECONDS * RATE - 10 * RATE)
+    (found,) = of("start.offset", findings([part, *others()], places={part.path: frames}))
+    assert said(found, part.path, part).startswith(told)
+
+
 def test_the_users_word_counts_before_a_stamp() -> None:
     hour = 3600 * RATE
     stamped = [

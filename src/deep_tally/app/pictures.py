@@ -476,7 +476,7 @@ class StereoView(Picture):
         painter.drawLine(square.topLeft(), square.bottomRight())
         painter.setFont(font(11))
         self._axis_words(painter, square.top() + 6, "mid")
-        self._axis_words(painter, square.top() + 20, _dbfs(field.reach))
+        self._axis_words(painter, square.top() + 20, decibels(20 * math.log10(field.reach)))
         self._axis_words(painter, middle.y(), "0")
         painter.drawText(QRectF(square.right() - 60, square.bottom() + 2, 60, 16), Qt.AlignmentFlag.AlignRight, "side")
         painter.drawText(square.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignLeft, "R only")

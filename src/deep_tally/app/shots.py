@@ -22,12 +22,13 @@ _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
 _SOME = 7
 _CLIPPED = "01 Frame drum.wav"
-_EVIDENCE = (
-    ("02 Shaker.wav", "bits"),
-    ("23 Rain stick.wav", "spectrum"),
-    ("31 Mandola.wav", "sides"),
-    ("25 Viola double.wav", "twin"),
+_PICTURES = (
+    ("22 Brushes.wav", "Spectrogram"),
+    ("31 Mandola.wav", "Stereo"),
+    ("01 Frame drum.wav", "Histogram"),
 )
+_NEEDS_PLACE, _BAR_5_FRAMES = "06 Nylon guitar left.wav", 480_000
+_PLAYED_TO_S = 14.0
 _PARTS = [
     {"part": "lead voice", "variants": ["dry", "wet"], "printed": {"insert_processing": "out"}},
     {"part": "lead voice double"},
@@ -40,7 +41,7 @@ _PARTS = [
 ]
 _CLASH = 10
 _OVER = "11 Voice lead dry.wav"
-_CUT_OFF, _NOTES = f"{SECOND_SONG}/04 Sub.wav", "Notes.txt"
+_CUT_OFF = f"{SECOND_SONG}/04 Sub.wav"
 
 
 def take_shots(folder: Path) -> int:
@@ -90,16 +91,21 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     card.click()
     _wait(application, lambda: window.bench.waveform.has_samples)
     shoot("clipped-samples")
-    for path, name in _EVIDENCE:
+    window.sheet.go_to("02 Shaker.wav")
+    window.bench.panel.cards[0].click()
+    shoot("bits")
+    for path, name in _PICTURES:
         window.sheet.go_to(path)
-        window.bench.panel.cards[0].click()
-        _wait(application, lambda: window.bench.view_name != "Sides" or window.bench.waveform.has_samples)
-        shoot(name)
+        window.bench.show_view(name)
+        _wait(application, lambda name=name: window.bench.pictures[name].is_complete)  # type: ignore[misc]
+        shoot(name.casefold())
+    window.bench.show_view("Waveform")
     window.sheet.go_to(_OVER)
     window.bench.panel.cards[0].click()
     _wait(application, lambda: window.bench.waveform.has_samples)
     window.bench.down.click()
     shoot("turned-down")
+    _shoot_line_up(application, window, shoot)
     window.show_reply()
     shoot("reply")
     window.show_sheet()
@@ -124,9 +130,33 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     window.songs.tabs[1].click()
     window.sheet.go_to(_CUT_OFF)
     shoot("songs")
-    window.songs.tabs[0].click()
-    window.sheet.go_to(_NOTES)
-    shoot("notes")
+
+
+def _shoot_line_up(application: QApplication, window: Window, shoot: Callable[[str], None]) -> None:
+    """The whole song, a file placed while it plays, and the common end sample by sample."""
+    view, listening = window.line_up, window.listening
+    listening.player.simulated = True
+    window.show_line_up()
+    view.list.go_to(_CLIPPED)
+    _wait(application, lambda: view.canvas.is_fine)
+    shoot("line-up")
+    view.place(_NEEDS_PLACE, _BAR_5_FRAMES)
+    view.set_height(46)
+    view.list.go_to(_NEEDS_PLACE)
+    view.set_cursor(_PLAYED_TO_S - 1)
+    view.play()
+    _wait(application, lambda: (listening.position_s or 0.0) > _PLAYED_TO_S)
+    shoot("listening")
+    listening.halt()
+    _wait(application, lambda: not listening.is_playing)
+    view.set_order("family")
+    view.set_height(34)
+    view.show_edge("end")
+    _wait(application, lambda: view.edge.has_samples and view.canvas.is_fine)
+    shoot("edge")
+    view.show_edge(None)
+    view.set_order("delivered")
+    window.state.undo_stack.undo()
 
 
 def _has_opened(window: Window, path: Path) -> bool:

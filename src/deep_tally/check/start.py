@@ -69,11 +69,15 @@ def offset(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def _bars(song: SongSet, track: Track, frames: int) -> dict[str, float]:
-    """How many bars a number of frames is from the song's start on, where the tempo is known."""
+    """A number of frames from the song's start on in bars, and the beats after the last whole one, by the tempo."""
     timeline = song.facts.timeline
     if timeline is None or track.format is None:
         return {}
-    return {"bars": timeline.bars_at(frames / track.format.rate_hz)}
+    seconds = frames / track.format.rate_hz
+    if seconds < 0:
+        return {"bars": timeline.bars_at(seconds)}
+    place = timeline.place_at(seconds)
+    return {"bars": timeline.bars_at(seconds), "beats": place.beat - 1 + place.part}
 
 
 def set_at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:

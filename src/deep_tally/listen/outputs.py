@@ -175,7 +175,7 @@ class DeviceOutput:
 def open_output(rate_hz: int, *, record_to: Path | None = None, simulated: bool = False) -> tuple[Output, str]:
     """The device, or the simulated output and why there is no other."""
     if simulated:
-        return SimulatedOutput(rate_hz, record_to=record_to), "it was asked for"
+        return SimulatedOutput(rate_hz, record_to=record_to), "as chosen"
     try:
         return DeviceOutput(rate_hz), ""
     except NoDevice as none:

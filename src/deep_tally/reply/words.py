@@ -127,8 +127,17 @@ def _off_the_bar(f: Facts) -> str:
 
 
 def _in_bars(f: Facts) -> str:
-    bars = f.number("bars")
-    return "" if math.isinf(bars) else f", {_bars(abs(bars))}"
+    bars, beats = f.number("bars"), f.number("beats")
+    if math.isinf(bars):
+        return ""
+    if math.isinf(beats):
+        return f", {_bars(abs(bars))}"
+    # What floats lose is no beat: 3.9999 of four beats are a bar.
+    whole, rest = math.floor(bars + 1e-4), round(beats, 2)
+    rest = 0.0 if whole > math.floor(bars) else rest
+    told = [_bars(whole)] if whole else []
+    told += [f"{rest:g} {'beat' if rest == 1 else 'beats'}"] if rest else []
+    return f", {' and '.join(told)}" if told else ""
 
 
 def _placed(f: Facts) -> str:
