@@ -10,19 +10,20 @@ import numpy as np
 import pytest
 import soundfile
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QNativeGestureEvent, QPointingDevice, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog
 
 from app.conftest import wait
 from deep_tally.app.lane_canvas import RULER_PX
-from deep_tally.app.lanes import Head, Lane
+from deep_tally.app.lanes import Head, Lane, in_order, make_lanes
 from deep_tally.app.lineup_view import LineUpView
 from deep_tally.app.place_dialog import PlaceDialog
 from deep_tally.app.window import Window
-from deep_tally.model.delivery import Track
+from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
-from tracks import RATE
+from tracks import RATE, song_of, track
 
 GUITAR, CLARINET, DRUM = "06 Nylon guitar left.wav", "09 Clarinet.wav", "01 Frame drum.wav"
 BAR_5 = round(4 * 2.5 * RATE)  # the demo has 96 BPM: a bar is 2.5 s
@@ -278,7 +279,8 @@ def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeyp
         press(view, Qt.Key.Key_T)
 
     say("97")
-    assert view.tempo_button.text() == "97 BPM, 4/4: the brief"
+    assert view.tempo_button.text() == "97 BPM, 4/4: what you told"
+    assert window.state.brief.tempo_bpm is None  # another delivery has another tempo
     assert window.state.delivery is not None
     assert "length.not-bars" in [f.code for f in window.state.delivery.findings]
     for wrong in ("0", "1000", "fast"):
@@ -287,6 +289,8 @@ def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeyp
         say(wrong)
         assert said == [f"“{wrong}” is no tempo: type a number from 20 to 400."]
         view.said.disconnect(said.append)
+    assert window.state.intake is not None
+    assert window.state.told.tempos == {window.state.intake.songs[0]: 97.0}
     say("")
     assert view.tempo_button.text() == "96 BPM, 4/4: the folder's name"
 
@@ -309,6 +313,42 @@ def test_enter_goes_to_the_file_in_the_sheet(view: LineUpView, window: Window) -
     view.list.go_to(CLARINET)
     press(view, Qt.Key.Key_Return)
     assert (window.pages.currentWidget(), window.sheet.current_path) == (window.desk, CLARINET)
+
+
+def test_pinching_zooms_about_the_fingers(view: LineUpView) -> None:
+    canvas = view.canvas
+    under = canvas.seconds_at(300)
+    event = QNativeGestureEvent(
+        Qt.NativeGestureType.ZoomNativeGesture,
+        QPointingDevice.primaryPointingDevice(),
+        2,
+        QPointF(300, 80),
+        QPointF(300, 80),
+        QPointF(300, 80),
+        1.0,
+        QPointF(0, 0),
+    )
+    before = canvas.px_per_s
+    QApplication.sendEvent(canvas, event)
+    assert canvas.px_per_s == pytest.approx(2 * before)
+    assert canvas.seconds_at(300) == pytest.approx(under, abs=1e-6)
+
+
+def test_a_stamped_file_stands_at_its_stamp_and_its_kin_at_the_start() -> None:
+    hour = 3600 * RATE
+    early = [track(f"{n:02d} Part.wav", time_reference=hour) for n in range(3, 7)]
+    late = track("02 Horn.wav", frames=30 * RATE, time_reference=hour + 10 * RATE)
+    song = song_of([late, *early], mix=False)
+    delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=())
+    lanes = {ln.path: ln for ln in make_lanes(song, delivery)}
+    horn = lanes["02 Horn.wav"]
+    assert (horn.start_s, horn.stop_s, horn.is_moved, horn.end_frames) == (10.0, 40.0, True, 0)
+    assert horn.says == "placed at bar 5 by its time stamp"
+    # 5 s in, by its own start
+    assert horn.sound_s is not None
+    assert horn.sound_s[0] == 15.0
+    assert lanes["03 Part.wav"].start_s == 0.0
+    assert [r.title for r in in_order(list(lanes.values()), "first sound") if isinstance(r, Lane)][-1] == "Horn"
 
 
 # -- listening --------------------------------------------------------------------------------
@@ -338,6 +378,23 @@ def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, windo
     assert view.canvas.playing_s is None
     assert listening.heard is not None
     assert listening.heard.over_frames == 0
+
+
+def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
+    window.state.tell_role([CLARINET], Role.CLICK)
+    wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
+    press(view, Qt.Key.Key_Space)
+    assert CLARINET not in window.listening.paths
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    view.list.go_to(CLARINET)
+    press(view, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    press(view, Qt.Key.Key_Space)
+    assert window.listening.paths == (CLARINET, "10 Audio 7.wav")
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    window.state.undo_stack.undo()
+    wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
 
 
 def test_several_chosen_files_play_alone_and_one_plays_with_shift(view: LineUpView, window: Window) -> None:

@@ -123,6 +123,12 @@ def test_a_bar_that_a_change_of_meter_cuts_short_is_a_bar() -> None:
     assert beats == [(4.0, 2, 1), (5.0, 2, 2), (6.0, 3, 1), (7.0, 3, 2), (8.0, 3, 3), (9.0, 4, 1)]
 
 
+def test_the_bar_line_of_a_change_is_its_own_whatever_floats_lose() -> None:
+    # found by chance: 376,022 us for two ticks of 480, then 280,253 to quarter 1, where 1/2 cuts the first bar short
+    timeline = timeline_of(((0, 376_022), (2, 280_253), (39, 150_000)), ((0, 4, 4), (1, 1, 2)))
+    assert timeline.bars_at(timeline.seconds_of_bar(1)) == pytest.approx(1.0)
+
+
 def test_a_ruler_can_leave_bars_out() -> None:
     bars = [place.bar for _, place in steady(120.0).beats_between(3.0, 40.0, every_bars=4)]
     assert bars == [5, 9, 13, 17, 21]

@@ -31,6 +31,7 @@ from deep_tally.app.theme import Theme, font
 from deep_tally.app.time_ruler import RULERS, RulerMode
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.delivery import Delivery, SongSet
+from deep_tally.model.files import Role
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.words import Speaker
@@ -54,8 +55,8 @@ class LineUpView(QWidget):
     ASKS = "the line-up"
     told = Signal(object, str)
     """(Told, words): a file was placed."""
-    tempo_told = Signal(object)
-    """BPM, or None for what is stated: the brief's tempo."""
+    tempo_told = Signal(str, object)
+    """(the set's name, BPM); None for what is stated."""
     samples_wanted = Signal(str, object)
     """(who asks, list of (path, first frame, frames))."""
     file_wanted = Signal(str)
@@ -381,7 +382,7 @@ class LineUpView(QWidget):
         if bpm is not None and not SLOWEST_BPM <= bpm <= FASTEST_BPM:
             self.said.emit(f"“{text}” is no tempo: type a number from {SLOWEST_BPM:g} to {FASTEST_BPM:g}.")
             return
-        self.tempo_told.emit(bpm)
+        self.tempo_told.emit(self._song, bpm)
 
     # -- choosing and placing -----------------------------------------------------------------
 
@@ -500,7 +501,10 @@ class LineUpView(QWidget):
             self._listening.halt()
             return
         chosen = self.list.chosen_lanes
-        self.play_wanted.emit(chosen if len(chosen) > 1 else list(self._lanes), self.canvas.cursor_s)
+        if len(chosen) < 2:
+            # A click or a reference is only heard where it is chosen.
+            chosen = [ln for ln in self._lanes if ln.track.role.is_asked or ln.track.role is Role.ROUGH_MIX]
+        self.play_wanted.emit(chosen, self.canvas.cursor_s)
 
     def play_alone(self) -> None:
         """Play the current file and no other, from the cursor."""

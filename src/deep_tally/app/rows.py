@@ -297,7 +297,11 @@ def make_sheet(
             rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
-    facts = facts_of(intake, songs[0], of_song[songs[0]], brief) if len(songs) == 1 else SongFacts()
+    facts = SongFacts()
+    if len(songs) == 1 and delivery is not None:
+        facts = delivery.sets[intake.songs.index(songs[0])].facts
+    elif len(songs) == 1:
+        facts = facts_of(intake, songs[0], of_song[songs[0]], brief)
     return Sheet(tuple(rows), _shared(list(commons.values())), max(lengths, default=0.0), brief, delivery, facts, songs)
 
 

@@ -51,7 +51,6 @@ _ABANDONED_AFTER_S = 600.0
 _INTAKE = "what came"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
-_PICTURE = "a picture: "
 PICTURES: dict[str, Callable[..., object]] = {
     "Spectrogram": read_spectrogram,
     "Stereo": read_stereo_field,
@@ -122,6 +121,8 @@ class CheckState(QObject):
         self._left_folders: list[UnpackFolder] = []
         self._crew = Crew()
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
+        # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
+        self._painters = Crew(workers=1, preload="deep_tally.measure.pictures")
         self._pictures: dict[str, tuple[str, str]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
@@ -156,6 +157,7 @@ class CheckState(QObject):
         self._settling.stop()
         self._crew.close()
         self._readers.close()
+        self._painters.close()
         for folder in (self._unpacking, self._unpacked, *self._left_folders):
             if folder is not None:
                 folder.remove()
@@ -312,7 +314,8 @@ class CheckState(QObject):
 
     def put_told(self, told: Told) -> None:
         """Take for true what was told; parts of files are judged anew at once."""
-        is_judged_anew = (told.parts, told.places) != (self.told.parts, self.told.places)
+        before = self.told
+        is_judged_anew = (told.parts, told.places, told.tempos) != (before.parts, before.places, before.tempos)
         self.told = told
         self._keeping.start()
         if is_judged_anew:
@@ -401,10 +404,10 @@ class CheckState(QObject):
         source = self.sources.get(path)
         if source is not None:
             for waiting in [job for job in self._pictures if self._pictures[job][0] == kind]:
-                self._readers.forget_waiting(waiting)
-            job = f"{_PICTURE}{kind}, {path}"
+                self._painters.forget_waiting(waiting)
+            job = f"{kind}, {path}"
             self._pictures[job] = kind, path
-            self._readers.submit(job, PICTURES[kind], source, *arguments)
+            self._painters.submit(job, PICTURES[kind], source, *arguments)
             self._timer.start()
 
     @property
@@ -423,12 +426,11 @@ class CheckState(QObject):
                     self.saved.emit(report.value)
                 elif isinstance(report, Failed):
                     self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.")
-            elif report.job in self._pictures:
-                if not isinstance(report, Progress):
-                    value = report.value if isinstance(report, Returned) else None
-                    self.picture_came.emit(*self._pictures[report.job], value)
             elif isinstance(report, Returned):
                 self.excerpts_came.emit(report.job, report.value)
+        for report in self._painters.poll():
+            if not isinstance(report, Progress):
+                self.picture_came.emit(*self._pictures[report.job], getattr(report, "value", None))
         moved = came = False
         for report in self._crew.poll():
             moved = True
@@ -449,7 +451,7 @@ class CheckState(QObject):
                 # In events of their own: this one may have drawn a lot already.
                 self._settling.start()
             self.progressed.emit()
-        if not self._crew.is_busy and not self._readers.is_busy:
+        if not any(crew.is_busy for crew in (self._crew, self._readers, self._painters)):
             self._timer.stop()
         else:
             self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
@@ -532,6 +534,7 @@ class CheckState(QObject):
             comparisons=comparisons,
             told_parts=self.told.parts,
             told_places=self.told.places,
+            told_tempos=self.told.tempos,
             vocabulary=self.vocabulary,
         )
         if at_once:

@@ -522,7 +522,7 @@ class Window(QMainWindow):
         self.band.next.clicked.connect(self._next_step)
         self.to_line_up.clicked.connect(self.show_line_up)
         self.line_up.told.connect(state.tell)
-        self.line_up.tempo_told.connect(lambda bpm: self._edit_brief("tempo_bpm", bpm, "Tempo"))
+        self.line_up.tempo_told.connect(self._tell_tempo)
         self.line_up.samples_wanted.connect(state.request_excerpts)
         self.line_up.file_wanted.connect(self._show_in_sheet)
         self.line_up.said.connect(self.say)
@@ -744,6 +744,13 @@ class Window(QMainWindow):
         intake = self.state.intake
         songs = intake.songs if intake is not None else ()
         return delivery.sets[songs.index(self.songs.song)].name if self.songs.song in songs else ""
+
+    def _tell_tempo(self, name: str, bpm: float | None) -> None:
+        """Take the tempo the user tells of a song; it is known by its name in the intake."""
+        intake, delivery = self.state.intake, self.state.delivery
+        if intake is not None and delivery is not None:
+            song = intake.songs[[s.name for s in delivery.sets].index(name)]
+            self.state.tell(self.state.told.with_tempo(song, bpm), "Tempo")
 
     def _edit_brief(self, key: str, value: object, words: str) -> None:
         if not self.state.edit_brief(key, value, words):
@@ -984,16 +991,14 @@ class Window(QMainWindow):
         from deep_tally.model.files import Role
 
         is_placed = self.player_bar.placed_button.isChecked()
-        asked = [ln for ln in lanes if ln.track.role.is_asked]
-        mixes = [ln for ln in lanes if ln.track.role is Role.ROUGH_MIX]
-        heard = [*asked, *mixes] if asked else list(lanes)
+        is_against = any(ln.track.role is not Role.ROUGH_MIX for ln in lanes)
         soundings = [
             Sounding(
                 ln.track,
                 ln.placement.frames if ln.placement is not None and is_placed else 0,
-                "mix" if asked and ln.track.role is Role.ROUGH_MIX else "sum",
+                "mix" if is_against and ln.track.role is Role.ROUGH_MIX else "sum",
             )
-            for ln in heard
+            for ln in lanes
         ]
         self._played = (tuple(lanes), at_s)
         self.listening.play(soundings, self.state.sources, rate_hz=self.line_up.canvas.rate_hz, at_s=at_s)

@@ -27,6 +27,7 @@ def judge(
     comparisons: Mapping[str, Comparison] = MappingProxyType({}),
     told_parts: Mapping[str, Sequence[str]] = MappingProxyType({}),
     told_places: Mapping[str, int] = MappingProxyType({}),
+    told_tempos: Mapping[str, float] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
 ) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
@@ -44,24 +45,22 @@ def judge(
         Which asked parts files stand for, where the user said so.
     told_places : mapping of path to frames
         How much later than their own start files belong, where the user said so.
+    told_tempos : mapping of song to BPM
+        By its name in the intake, where the user said so.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     """
     tracks = in_asked_roles(tracks, brief)
-    sets = tuple(
-        _with_names(
-            _placed(_song_set(intake, name, tracks, brief, comparisons.get(name, Comparison())), brief, told_places),
-            brief,
-            told_parts,
-            vocabulary,
-        )
-        for name in intake.songs
-    )
+    sets = []
+    for name in intake.songs:
+        song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), told_tempos.get(name))
+        song = replace(song, placements=placements_of(song, told_places, brief))
+        sets.append(_with_names(song, brief, told_parts, vocabulary))
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
         name=intake.name,
-        sets=sets,
+        sets=tuple(sets),
         others=tuple(replace(e, song=named.get(e.song, e.song)) for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
@@ -78,10 +77,6 @@ def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
     return tuple(replace(t, role=Role.MIX) if t.path in mixes else t for t in tracks)
 
 
-def _placed(song: SongSet, brief: Brief, told: Mapping[str, int]) -> SongSet:
-    return replace(song, placements=placements_of(song, told, brief))
-
-
 def _with_names(
     song: SongSet, brief: Brief, told: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
 ) -> SongSet:
@@ -95,8 +90,10 @@ def _with_names(
     )
 
 
-def facts_of(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief) -> SongFacts:
-    """What the brief, names, notes, MIDI and the files themselves say of one song."""
+def facts_of(
+    intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, *, told_bpm: float | None = None
+) -> SongFacts:
+    """What the user, the brief, names, notes, MIDI and the files themselves say of one song."""
     entries = [e for e in intake.entries if e.song == song]
     paths = {e.path for e in entries}
     return read_facts(
@@ -112,16 +109,24 @@ def facts_of(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief) -
             for t in tracks
             if t.path in paths and t.role is Role.CLICK and t.measures is not None and t.measures.pulse is not None
         ],
+        told_bpm=told_bpm,
         asked_bpm=brief.tempo_bpm,
         asked_meter=brief.meter_step,
     )
 
 
-def _song_set(intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, comparison: Comparison) -> SongSet:
+def _song_set(
+    intake: Intake,
+    song: str,
+    tracks: Sequence[Track],
+    brief: Brief,
+    comparison: Comparison,
+    told_bpm: float | None,
+) -> SongSet:
     order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
     modified_s = {e.path: e.mtime_ns / 1e9 for e in intake.entries if e.song == song and e.mtime_ns}
     ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
-    facts = facts_of(intake, song, ordered, brief)
+    facts = facts_of(intake, song, ordered, brief, told_bpm=told_bpm)
     name = song if len(intake.songs) > 1 else facts.title or song
     return SongSet(
         name=name,

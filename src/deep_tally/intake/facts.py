@@ -11,7 +11,7 @@ from typing import TypeVar
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
-from deep_tally.model.whence import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES
+from deep_tally.model.whence import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES, TOLD
 
 T = TypeVar("T")
 
@@ -115,13 +115,14 @@ def read_facts(
     notes: Iterable[str] = (),
     clicks: Sequence[str] = (),
     pulses_bpm: Iterable[float] = (),
+    told_bpm: float | None = None,
     asked_bpm: float | None = None,
     asked_meter: MeterStep | None = None,
 ) -> SongFacts:
     """Song, tempo and key of a set.
 
-    The tempo is taken from the first that states one: the brief, MIDI, the files' own notes, the client's notes, the
-    folder's name, the files' names, a click.
+    The tempo is taken from the first that states one: the user, the brief, MIDI, the files' own notes, the client's
+    notes, the folder's name, the files' names, a click.
 
     Parameters
     ----------
@@ -137,6 +138,8 @@ def read_facts(
         Names of click files: what one of them states is the song's.
     pulses_bpm : iterable of float
         Tempos that click files play, whatever their names say.
+    told_bpm : float, optional
+        What the user told of this song.
     asked_bpm, asked_meter
         What the brief states.
     """
@@ -171,6 +174,7 @@ def read_facts(
         (
             (where, stated)
             for where, stated in (
+                (TOLD, told_bpm),
                 (BRIEF, asked_bpm),
                 (MIDI, _first(of_midi)),
                 (METADATA, of_comments[0]),

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import multiprocessing
+import time
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
 from deep_tally.listen.plan import Controls, Ended, Plan, PlayerReport
 from deep_tally.listen.player import Change, Command, Halt, Play, run_player
+
+_PATIENCE_S = 0.5
 
 
 class Player:
@@ -72,13 +75,20 @@ class Player:
                 reports.append(report)
         except (EOFError, OSError):
             was_playing = self.is_playing
+            self._turns = 0
             self.close()
             if was_playing:
                 reports.append(Ended(trouble="Playing stopped: a file made its decoder crash. Mute it and play again."))
         return reports
 
     def close(self) -> None:
-        """End the process."""
+        """End the process; what is being recorded is made whole first, if that takes no longer than half a second."""
+        if self._process is not None and self._pipe is not None and self.is_playing and self._process.is_alive():
+            self._send(Halt())
+            deadline = time.monotonic() + _PATIENCE_S
+            while self.is_playing and time.monotonic() < deadline:
+                self.poll()
+                time.sleep(0.005)
         if self._process is not None:
             self._process.kill()
             self._process.join()

@@ -113,7 +113,8 @@ class Timeline:
     def bars_at(self, seconds: float) -> float:
         """Bars gone by since 0, with the part of the bar that is at work."""
         quarter = self.quarter_at(seconds)
-        at = max(0, bisect_right(self._meter_quarters, quarter) - 1)
+        # A hair before a change of meter that cuts a bar short is the change: else its bar line would lie in that bar.
+        at = max(0, bisect_right(self._meter_quarters, quarter + _NEAR) - 1)
         return self._meter_bars[at] + (quarter - self._meter_quarters[at]) / self.meters[at].bar_quarters
 
     def seconds_of_bar(self, bars: float) -> float:

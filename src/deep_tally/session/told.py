@@ -14,6 +14,7 @@ from typing import Any
 
 from platformdirs import user_data_path
 
+from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.errors import CannotWrite, WordRefused
 from deep_tally.names.plan import Order
 from deep_tally.names.vocabulary import Vocabulary, shipped
@@ -39,6 +40,8 @@ class Told:
         Whether the reply lists the new names.
     places : mapping of path to int
         Frames by which a file belongs later than its own start says; 0 leaves it there whatever its stamp says.
+    tempos : mapping of song to float
+        BPM, by the song's name in the intake; it counts before all that is stated.
     """
 
     parts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -47,6 +50,7 @@ class Told:
     order: Order = "delivered"
     in_reply: bool = False
     places: Mapping[str, int] = field(default_factory=dict)
+    tempos: Mapping[str, float] = field(default_factory=dict)
 
     def with_part(self, path: str, parts: tuple[str, ...] | None) -> Told:
         """A file stands for these parts; None forgets what was said of it."""
@@ -62,6 +66,11 @@ class Told:
         """A file is placed by hand; None gives it back to its stamp."""
         rest = {p: v for p, v in self.places.items() if p != path}
         return replace(self, places=rest if frames is None else rest | {path: frames})
+
+    def with_tempo(self, song: str, bpm: float | None) -> Told:
+        """A song has a tempo; None takes what is stated."""
+        rest = {s: v for s, v in self.tempos.items() if s != song}
+        return replace(self, tempos=rest if bpm is None else rest | {song: bpm})
 
 
 NOTHING_TOLD = Told()
@@ -86,6 +95,11 @@ def recall_told(source: Path) -> Told:
             order=order,
             in_reply=bool(data.get("in_reply", False)),
             places={str(p): int(v) for p, v in data.get("places", {}).items()},
+            tempos={
+                str(s): bpm
+                for s, v in data.get("tempos", {}).items()
+                if SLOWEST_BPM <= (bpm := float(v)) <= FASTEST_BPM
+            },
         )
     except (OSError, ValueError, TypeError, AttributeError, RecursionError):
         return NOTHING_TOLD
