@@ -214,6 +214,15 @@ def test_a_place_is_typed_nudged_and_given_back_by_keys(view: LineUpView) -> Non
     assert view.list.current_lane.placement is None
 
 
+def test_a_place_off_the_bar_says_so(view: LineUpView) -> None:
+    view.place(GUITAR, 500_000)  # 10.4167 s; a beat is 0.625 s
+    assert lane(view, GUITAR).says == "placed at 5.1 + 417 ms by hand"
+    view.place(GUITAR, -4_800)
+    assert lane(view, GUITAR).says == "placed before the start, at 0:00.100 by hand"
+    assert view.canvas.start_s == pytest.approx(-0.1)
+    view.place(GUITAR, None)
+
+
 def test_a_place_is_there_again_when_the_delivery_is_opened_again(view: LineUpView, window: Window) -> None:
     view.place(GUITAR, 480_000)
     window.state._keep_told()

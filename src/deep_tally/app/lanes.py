@@ -181,12 +181,15 @@ def _says(
 
 
 def placed_words(placement: Placement, track: Track, song: SongSet) -> str:
-    """ "placed at bar 5 by hand", "placed at 0:10.000 by its time stamp"."""
+    """ "placed at bar 5 by hand", "placed at 5.2 + 17 ms by its time stamp", "placed at 0:10.000 by hand"."""
     seconds = placement.frames / (track.format.rate_hz if track.format is not None else 48_000)
     by = _BY[placement.by]
     timeline = song.facts.timeline
     if timeline is not None and seconds >= 0 and abs(timeline.off_the_bar_s(seconds)) < 0.0005:
         return f"placed at bar {timeline.place_at(seconds + 0.0005).bar} {by}"
+    if timeline is not None and seconds >= 0:
+        when, place = timeline.beat_before(seconds)
+        return f"placed at {place.bar}.{place.beat} + {(seconds - when) * 1000:.0f} ms {by}"
     way = "" if seconds >= 0 else "before the start, "
     return f"placed {way}at {clock(abs(seconds), digits=3)} {by}"
 

@@ -161,7 +161,8 @@ class PlayerBar(QWidget):
         self.swap_button.setChecked(listening.is_swapped)
         self.safe_button.setChecked(listening.is_safe)
         down = decibels(listening.safe_db)
-        self.safe_button.setText(f"Down {down}" if listening.is_safe else "Not turned down")
+        known = f"Down {down}" if listening.paths else "Turned down"
+        self.safe_button.setText(known if listening.is_safe else "Not turned down")
         self.safe_button.setToolTip(
             f"Turned down by {down}, a fixed amount: then no moment of the sum can go over full scale. Press to hear it"
             " as loud as it is; what goes over is held at full scale and counted"

@@ -9,7 +9,7 @@ from itertools import islice
 from typing import Literal
 
 from deep_tally.app.viewport import nice_step, time_step
-from deep_tally.model.timeline import BarPlace, Timeline
+from deep_tally.model.timeline import Timeline
 from deep_tally.reply.numbers import clock
 
 RulerMode = Literal["minutes", "samples", "bars"]
@@ -72,23 +72,13 @@ def _bars(start_s: float, stop_s: float, px_per_s: float, timeline: Timeline) ->
 def _inside_a_beat(start_s: float, stop_s: float, px_per_s: float, timeline: Timeline) -> Iterator[Tick]:
     """Closer than a beat: time after the beat that came last."""
     step = nice_step(_LABEL_PX * 1.3 / px_per_s)
-    beat_s, place = beat_before(start_s, timeline)
+    beat_s, place = timeline.beat_before(start_s)
     number = math.ceil((start_s - beat_s) / step - 1e-9)
     digits = max(0, math.ceil(-math.log10(step * 1000) - 1e-9))
     while (seconds := beat_s + number * step) <= stop_s:
         after = f" + {number * step * 1000:.{digits}f} ms" if number else ""
         yield Tick(seconds, f"{place.bar}.{place.beat}{after}", is_strong=not number)
         number += 1
-
-
-def beat_before(seconds: float, timeline: Timeline) -> tuple[float, BarPlace]:
-    """The beat that came last before a moment, and when."""
-    bar = math.floor(timeline.bars_at(seconds) + 1e-9)
-    begin = timeline.seconds_of_bar(bar)
-    found = begin, BarPlace(bar=bar + 1, beat=1, part=0.0)
-    for found_s, place in timeline.beats_between(begin, seconds):
-        found = found_s, place
-    return found
 
 
 def grouped(number: int) -> str:
@@ -107,6 +97,6 @@ def moment_words(mode: RulerMode, seconds: float, *, rate_hz: int, timeline: Tim
     if mode == "samples":
         return f"sample {grouped(round(seconds * rate_hz))}"
     if mode == "bars" and timeline is not None:
-        when, place = beat_before(seconds, timeline)
+        when, place = timeline.beat_before(seconds)
         return f"bar {place.bar}, beat {place.beat} + {(seconds - when) * 1000:.0f} ms"
     return _signed_clock(seconds, 3)

@@ -153,6 +153,15 @@ class Timeline:
             if self.seconds_of_bar(bar) <= when:
                 return  # past what floats can tell apart
 
+    def beat_before(self, seconds: float) -> tuple[float, BarPlace]:
+        """The beat that came last before a moment, or falls on it, and when."""
+        bar = math.floor(self.bars_at(seconds) + _NEAR)
+        begin = self.seconds_of_bar(bar)
+        found = begin, BarPlace(bar=bar + 1, beat=1, part=0.0)
+        for when, place in self.beats_between(begin, seconds + _NEAR):
+            found = when, place
+        return found
+
     def _beats_of(
         self, bar: int, start_s: float, stop_s: float, *, only_first: bool
     ) -> Iterator[tuple[float, BarPlace]]:
