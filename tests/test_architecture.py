@@ -65,3 +65,12 @@ def test_the_window_starts_without_the_heavy_libraries() -> None:
     code += f"print([m for m in {heavy!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_the_windows_process_never_loads_what_only_workers_need() -> None:
+    views = "state bench lineup_view listening player_bar sheet_view reply_view brief_panel parts_view names_view"
+    code = f"import sys, importlib\nfor name in {views.split()!r}: importlib.import_module('deep_tally.app.' + name)\n"
+    heavy = ("numba", "scipy", "soundfile", "av", "soxr", "sounddevice", "mido")
+    code += f"print([m for m in {heavy!r} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -503,6 +503,24 @@ def test_the_bench_plays_its_file_from_a_second_before_the_finding(view: LineUpV
     assert not window.player_bar.isVisible()
 
 
+def test_the_bench_loops_its_own_finding_and_another_view_ends_that(view: LineUpView, window: Window) -> None:
+    window.show_sheet()
+    window.sheet.go_to("24 Melodica.wav")
+    QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    assert window.listening.loop_s is None
+    assert window.said.text() == "There is no marked place to loop: go to one with N."
+    window.bench.waveform.step_mark(1)
+    QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    mark = window.bench.waveform.current_mark
+    assert mark is not None
+    assert window.listening.loop_s == (
+        pytest.approx(mark.place.frame / RATE - 1.0),
+        pytest.approx((mark.place.frame + mark.place.frames) / RATE + 1.0),
+    )
+    window.show_line_up()
+    assert window.listening.loop_s is None
+
+
 # -- odd deliveries ---------------------------------------------------------------------------
 
 

@@ -21,8 +21,8 @@ from hypothesis import strategies as st
 from deep_tally.listen.bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.mixer import Mixer
 from deep_tally.listen.outputs import DeviceOutput, NoDevice, open_output
-from deep_tally.listen.plan import Begun, Controls, Ended, Heard, Missing, Plan, PlayerReport, Voice
-from deep_tally.listen.player import Change, Play, _Playing
+from deep_tally.listen.plan import Begun, Change, Controls, Ended, Heard, Missing, Plan, Play, PlayerReport, Voice
+from deep_tally.listen.player import _Playing
 from deep_tally.listen.remote import Player
 from deep_tally.listen.ring import Ring
 from sounds import measured

@@ -45,7 +45,7 @@ _FIT_MOST = 46
 _LEAST_PX = 3
 _ZOOM_KEYS = 1.5
 _PAN_SHARE = 8
-LEAD_IN_S, _LEAD_OUT_S = 1.0, 1.0
+LEAD_IN_S, LEAD_OUT_S = 1.0, 1.0
 _TRIM_DB = 0.5
 
 
@@ -525,7 +525,7 @@ class LineUpView(QWidget):
             self._listening.changed.emit()
             return
         begin = max(0.0, mark.start_s - LEAD_IN_S)
-        self._listening.set_loop((begin, max(mark.stop_s, mark.start_s) + _LEAD_OUT_S))
+        self._listening.set_loop((begin, max(mark.stop_s, mark.start_s) + LEAD_OUT_S))
         self.set_cursor(begin)
 
     def toggle_solo(self, path: str) -> None:

@@ -530,7 +530,7 @@ class Window(QMainWindow):
         self.bench.waveform.play_pressed.connect(self._play_on_bench)
         self.bench.listen.clicked.connect(self._play_on_bench)
         self.player_bar.play_pressed.connect(self._play)
-        self.player_bar.loop_pressed.connect(self.line_up.toggle_loop)
+        self.player_bar.loop_pressed.connect(self._toggle_loop)
         self.player_bar.placed_pressed.connect(self._play_again)
         self.listening.said.connect(self.say)
         self.listening.moved.connect(self._show_playing)
@@ -1022,6 +1022,21 @@ class Window(QMainWindow):
             at_s = self.bench.waveform.listen_from / rate
             self.listening.play([Sounding(row.track)], self.state.sources, rate_hz=rate, at_s=at_s)
 
+    def _toggle_loop(self) -> None:
+        """Loop the finding that the view is at, or no longer."""
+        from deep_tally.app.lineup_view import LEAD_IN_S, LEAD_OUT_S
+
+        row, mark = self._on_bench[0], self.bench.waveform.current_mark
+        if self.pages.currentWidget() is self.line_up or self.listening.loop_s is not None:
+            self.line_up.toggle_loop()
+        elif row is None or row.track.format is None or mark is None:
+            self.player_bar.show_state()
+            self.say("There is no marked place to loop: go to one with N.")
+        else:
+            rate = row.track.format.rate_hz
+            begin, end = mark.place.frame / rate, (mark.place.frame + mark.place.frames) / rate
+            self.listening.set_loop((max(0.0, begin - LEAD_IN_S), end + LEAD_OUT_S))
+
     def _show_playing(self) -> None:
         """The place that is heard, on the bench and in the line under the views."""
         row, position = self._on_bench[0], self.listening.position_s
@@ -1110,6 +1125,8 @@ class Window(QMainWindow):
             self.reply.save_as()
 
     def _show_page(self, page: QWidget) -> None:
+        if self._furnished and page is not self.pages.currentWidget() and self.listening.loop_s is not None:
+            self.listening.set_loop(None)  # another view has other marks, and files elsewhere
         self.pages.setCurrentWidget(page)
         is_open = page is not self.empty and self._has_delivery()
         on_sheet = page is self.desk

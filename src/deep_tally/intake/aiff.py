@@ -22,7 +22,7 @@ from deep_tally.intake.chunks import (
     size_words,
     text_of,
 )
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat
 
 # Compression type -> (sample format, big endian, bits where COMM does not say)

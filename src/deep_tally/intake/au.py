@@ -6,7 +6,7 @@ import os
 import struct
 
 from deep_tally.intake.chunks import pcm_layout, read_text_chunk
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import SampleFormat
 
 _UNKNOWN_SIZE = 0xFFFFFFFF

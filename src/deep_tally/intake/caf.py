@@ -7,7 +7,7 @@ import os
 import struct
 
 from deep_tally.intake.chunks import CHUNKS_MOST, TEXT_MOST, looks_like_chunk, pcm_layout, size_words, text_of
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import SampleFormat
 
 _DESCRIPTION = struct.Struct(">d4sIIIII")

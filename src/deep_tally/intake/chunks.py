@@ -7,7 +7,7 @@ import re
 import xml.etree.ElementTree as ElementTree
 from collections.abc import Iterable
 
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat, SoundFormat
 
 CHUNKS_MOST = 4096

@@ -15,7 +15,8 @@ import numpy as np
 import soundfile
 from platformdirs import user_cache_path
 
-from deep_tally.intake.pcm import PcmLayout, PcmReader
+from deep_tally.intake.layout import PcmLayout
+from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.priming import Told, ogg_has_end, read_mp3, read_mp4, read_opus
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import UnreadableSound

@@ -7,7 +7,6 @@ process.
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
 from typing import Self
@@ -16,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.compiled import compiled
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import SoundFormat
@@ -23,29 +23,6 @@ from deep_tally.model.files import SoundFormat
 _CODE_SCALE = 2.0**-31
 _LEAD = 8
 """Bytes before the samples in the buffer: 24 bits are read as 32, of which the lowest eight are the byte before."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PcmLayout:
-    """Where a file's samples lie and how they are stored.
-
-    Attributes
-    ----------
-    format : SoundFormat
-    sample_bytes : int
-        Bytes of one sample of one channel as stored.
-    data_offset : int
-        Byte of the first sample.
-    big_endian : bool
-    unsigned : bool
-        8-bit samples with their zero at 128 (WAV).
-    """
-
-    format: SoundFormat
-    sample_bytes: int
-    data_offset: int
-    big_endian: bool = False
-    unsigned: bool = False
 
 
 class PcmReader:

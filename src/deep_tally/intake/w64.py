@@ -9,7 +9,7 @@ import os
 import struct
 
 from deep_tally.intake.chunks import CHUNKS_MOST, size_words
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.wav import layout_from_fmt
 
 _RIFF = b"riff" + bytes.fromhex("2e91cf11a5d628db04c10000")

@@ -24,7 +24,7 @@ from deep_tally.intake.chunks import (
     size_words,
     text_of,
 )
-from deep_tally.intake.pcm import PcmLayout
+from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE

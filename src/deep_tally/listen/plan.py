@@ -86,6 +86,31 @@ class Plan:
     record_to: Path | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Play:
+    """Begin, or go elsewhere: at a moment of the song."""
+
+    plan: Plan
+    controls: Controls
+    at_s: float
+    simulated: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """Other controls while it plays."""
+
+    controls: Controls
+
+
+@dataclass(frozen=True, slots=True)
+class Halt:
+    """Stop."""
+
+
+Command = Play | Change | Halt
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Heard:
     """What the output has played since the last report.

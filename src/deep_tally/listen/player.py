@@ -9,12 +9,11 @@ from __future__ import annotations
 import signal
 import sys
 import time
-from dataclasses import dataclass
 from multiprocessing.connection import Connection
 
 from deep_tally.listen.mixer import Mixer
 from deep_tally.listen.outputs import NoDevice, Output, SimulatedOutput, open_output
-from deep_tally.listen.plan import Begun, Controls, Ended, Heard, Plan
+from deep_tally.listen.plan import Begun, Change, Command, Controls, Ended, Halt, Heard, Play
 from deep_tally.listen.ring import Ring
 from deep_tally.measure.apart import end_with_parent
 from deep_tally.model.errors import DeepTallyError
@@ -24,31 +23,6 @@ _AHEAD_S = 0.5
 _KEEP_S = 0.06
 """What is mixed already and goes out as it is when something changes: less could run dry before the next block."""
 _REPORT_S = 0.04
-
-
-@dataclass(frozen=True, slots=True)
-class Play:
-    """Begin, or go elsewhere: at a moment of the song."""
-
-    plan: Plan
-    controls: Controls
-    at_s: float
-    simulated: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """Other controls while it plays."""
-
-    controls: Controls
-
-
-@dataclass(frozen=True, slots=True)
-class Halt:
-    """Stop."""
-
-
-Command = Play | Change | Halt
 
 
 class _Playing:

@@ -7,8 +7,7 @@ import time
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
-from deep_tally.listen.plan import Controls, Ended, Plan, PlayerReport
-from deep_tally.listen.player import Change, Command, Halt, Play, run_player
+from deep_tally.listen.plan import Change, Command, Controls, Ended, Halt, Plan, Play, PlayerReport
 
 _PATIENCE_S = 0.5
 
@@ -35,7 +34,7 @@ class Player:
         if self._process is None or not self._process.is_alive():
             context = multiprocessing.get_context("spawn")
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=run_player, args=(theirs,), daemon=True)
+            self._process = context.Process(target=_run, args=(theirs,), daemon=True)
             self._process.start()
             theirs.close()
 
@@ -96,3 +95,10 @@ class Player:
             self._pipe.close()
         self._process = self._pipe = None
         self._turns = 0
+
+
+def _run(pipe: Connection) -> None:
+    # Imported there: the window that only sends commands needs neither readers nor their machine code.
+    from deep_tally.listen.player import run_player
+
+    run_player(pipe)
