@@ -389,6 +389,18 @@ def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, windo
     assert listening.heard.over_frames == 0
 
 
+def test_what_plays_is_followed_where_it_is_looked_at(view: LineUpView, window: Window) -> None:
+    view.canvas.show_stretch(12.2, 12.4)  # 11.9 to 12.7 s or so
+    stop = view.canvas.stop_s
+    view.set_cursor(stop - 0.2)
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: (window.listening.position_s or 0.0) > stop + 0.1)
+    assert view.canvas.start_s < (window.listening.position_s or 0.0) < view.canvas.stop_s + 0.1
+    assert view.canvas.start_s > stop - 0.3
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+
+
 def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
     window.state.tell_role([CLARINET], Role.CLICK)
     wait(lambda: window.state.delivery is not None and not window.state.is_measuring)

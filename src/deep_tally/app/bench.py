@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
     QLabel,
-    QPushButton,
     QScrollArea,
     QSizePolicy,
     QStackedLayout,
@@ -21,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.buttons import plain_button
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.evidence import BitsView, SpectrumView
 from deep_tally.app.marks import draw_shape
@@ -283,13 +283,13 @@ class Bench(QWidget):
         self.name.setFont(font(15, 700))
         self.facts = ElidedLabel()
         self.facts.setFont(font(13))
-        self.to_finding = _quiet_button("Zoom to finding", "Go to the next marked place (N)")
-        self.whole = _quiet_button("Whole file", "Show the whole file (0)")
-        self.listen = _quiet_button("Play", "Hear this file from the finding, or from where the view begins (Space)")
-        self.down = _quiet_button("Turn it down", "")
+        self.to_finding = plain_button("Zoom to finding", "Go to the next marked place (N)")
+        self.whole = plain_button("Whole file", "Show the whole file (0)")
+        self.listen = plain_button("Play", "Hear this file from the finding, or from where the view begins (Space)")
+        self.down = plain_button("Turn it down", "")
         self.down.setCheckable(True)
         self.down.toggled.connect(self._turn_down)
-        self.views = {name: _quiet_button(name, f"{_VIEW_TIPS[name]} ({key})") for name, key in VIEWS.items()}
+        self.views = {name: plain_button(name, f"{_VIEW_TIPS[name]} ({key})", "quiet") for name, key in VIEWS.items()}
         chooser = QButtonGroup(self)
         for name, button in self.views.items():
             button.setCheckable(True)
@@ -314,7 +314,6 @@ class Bench(QWidget):
         facts.setContentsMargins(24, 0, 8, 2)
         facts.addWidget(self.facts, 1)
         for button in (self.listen, self.down, self.to_finding, self.whole):
-            button.setProperty("look", "small")
             facts.addWidget(button)
         left.addLayout(facts)
         wave = QHBoxLayout()
@@ -468,10 +467,3 @@ def _facts(row: Row) -> str:
     if m.crest_db is not None:
         parts.append(f"crest {decibels(m.crest_db)}")
     return ", ".join(parts)
-
-
-def _quiet_button(words: str, tip: str) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("look", "quiet")
-    button.setToolTip(tip)
-    return button

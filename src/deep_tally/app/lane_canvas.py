@@ -223,7 +223,7 @@ class LaneCanvas(QWidget):
     def show_moment(self, seconds: float) -> None:
         """Bring a moment into sight without another zoom."""
         if not self.start_s <= seconds <= self.stop_s:
-            self.view.pan(self.x_of(seconds) - self.width() / 4)
+            self.view.pan(self.x_of(seconds) - self.width() / 16)
             self._moved()
 
     def _moved(self) -> None:

@@ -13,12 +13,12 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
     QMenu,
-    QPushButton,
     QScrollBar,
     QVBoxLayout,
     QWidget,
 )
 
+from deep_tally.app.buttons import plain_button
 from deep_tally.app.edge_view import Edge, EdgeView
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
@@ -93,18 +93,18 @@ class LineUpView(QWidget):
         self.song_box.setAccessibleName("The song that is lined up")
         self.song_box.setToolTip("The song that is lined up")
         self.song_box.setMinimumContentsLength(16)
-        self.ruler_button = _small("Ruler: minutes", "What the ruler counts in (R)")
-        self.order_button = _small("Order: as delivered", "How the files are ordered (O)")
-        self.fit_button = _small("Fit", "As tall as all files fit (Ctrl+0)")
-        self.lower_button = _small("\N{MINUS SIGN}", "Lower lanes (Ctrl+-, or Ctrl and the wheel)")
-        self.taller_button = _small("+", "Taller lanes (Ctrl++, or Ctrl and the wheel)")
-        self.move_button = _small("Move files", "Drag files to where they belong (G, or Alt and drag)")
+        self.ruler_button = plain_button("Ruler: minutes", "What the ruler counts in (R)")
+        self.order_button = plain_button("Order: as delivered", "How the files are ordered (O)")
+        self.fit_button = plain_button("Fit", "As tall as all files fit (Ctrl+0)")
+        self.lower_button = plain_button("\N{MINUS SIGN}", "Lower lanes (Ctrl+-, or Ctrl and the wheel)")
+        self.taller_button = plain_button("+", "Taller lanes (Ctrl++, or Ctrl and the wheel)")
+        self.move_button = plain_button("Move files", "Drag files to where they belong (G, or Alt and drag)")
         self.move_button.setCheckable(True)
-        self.place_button = _small("Place…", "Type where the file belongs (F2)")
-        self.start_button = _small("Start edge", "Look at the common start sample by sample (Shift+E)")
-        self.end_button = _small("End edge", "Look at the common end sample by sample (E)")
-        self.whole_button = _small("Whole song", "Show the whole song (0, double click)")
-        self.tempo_button = _small("", "")
+        self.place_button = plain_button("Place…", "Type where the file belongs (F2)")
+        self.start_button = plain_button("Start edge", "Look at the common start sample by sample (Shift+E)")
+        self.end_button = plain_button("End edge", "Look at the common end sample by sample (E)")
+        self.whole_button = plain_button("Whole song", "Show the whole song (0, double click)")
+        self.tempo_button = plain_button("", "")
         for button in (self.start_button, self.end_button):
             button.setCheckable(True)
         self.lower_button.setAccessibleName("Lower lanes")
@@ -463,7 +463,7 @@ class LineUpView(QWidget):
         lane, song = self.list.current_lane, self.song
         if lane is None or song is None or lane.track.format is None:
             return
-        dialog = PlaceDialog(self, lane, song.facts.timeline, self.canvas.mode)
+        dialog = PlaceDialog(self, lane, song.facts.timeline)
         if dialog.exec():
             self.place(lane.path, dialog.frames)
 
@@ -561,11 +561,15 @@ class LineUpView(QWidget):
         self._show_playing()
 
     def _show_playing(self) -> None:
-        position = self._listening.position_s
-        if position != self.canvas.playing_s:
-            self.canvas.playing_s = position
-            if self.isVisible():
-                self.canvas.update()
+        position, before = self._listening.position_s, self.canvas.playing_s
+        if position == before:
+            return
+        self.canvas.playing_s = position
+        if self.isVisible():
+            # What plays is followed as long as it is looked at: who looks elsewhere meanwhile is left there.
+            if position is not None and before is not None and before <= self.canvas.stop_s < position:
+                self.canvas.show_moment(position)
+            self.canvas.update()
 
     # -- keys ---------------------------------------------------------------------------------
 
@@ -650,10 +654,3 @@ class LineUpView(QWidget):
 
     def _colour(self) -> None:
         self.readout.setStyleSheet(f"color: {self._theme.colours.soft}")
-
-
-def _small(words: str, tip: str) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("look", "small")
-    button.setToolTip(tip)
-    return button

@@ -25,7 +25,8 @@ from PySide6.QtGui import (
 from deep_tally.app.evidence import Evidence
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.viewport import Viewport, nice_step, time_step
+from deep_tally.app.time_ruler import ticks
+from deep_tally.app.viewport import Viewport, nice_step
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts
@@ -309,15 +310,12 @@ class SpectrogramView(Picture):
             self._axis_words(painter, y, kilohertz(number * step_hz) if number else "0 Hz")
             painter.drawLine(QLineF(plot.left() - 4, y, plot.left(), y))
         rate = self._track.format.rate_hz
-        step_s = time_step(90 * self.view.scale / rate)
-        digits = max(0, math.ceil(-math.log10(step_s) - 1e-9)) if step_s < 1 else 0
-        first, last = math.ceil(self.view.start / rate / step_s), math.floor(self.view.stop / rate / step_s)
-        for number in range(first, last + 1):
-            x = plot.left() + self.view.x_of(number * step_s * rate)
+        start_s, stop_s = self.view.start / rate, self.view.stop / rate
+        for tick in ticks("minutes", start_s, stop_s, plot.width(), rate_hz=rate):
+            x = plot.left() + self.view.x_of(tick.seconds * rate)
             painter.setPen(QColor(colours.soft))
             painter.drawLine(QLineF(x, plot.bottom(), x, plot.bottom() + 4))
-            box = QRectF(x + 3, plot.bottom() + 4, 90, 16)
-            painter.drawText(box, Qt.AlignmentFlag.AlignLeft, clock(number * step_s, digits=digits))
+            painter.drawText(QRectF(x + 3, plot.bottom() + 4, 90, 16), Qt.AlignmentFlag.AlignLeft, tick.words)
         self._draw_scale(painter, plot)
         self._draw_findings(painter, plot, have.top_hz)
         self._draw_readout(painter)

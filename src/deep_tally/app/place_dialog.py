@@ -28,9 +28,9 @@ class PlaceDialog(QDialog):
     `frames` is what was chosen; None gives the file back to its stamp, or to its own start.
     """
 
-    def __init__(self, parent: QWidget, lane: Lane, timeline: Timeline | None, mode: RulerMode) -> None:
+    def __init__(self, parent: QWidget, lane: Lane, timeline: Timeline | None) -> None:
         super().__init__(parent)
-        self._lane, self._timeline, self._mode = lane, timeline, mode
+        self._lane, self._timeline = lane, timeline
         self.frames: int | None = lane.placement.frames if lane.placement is not None else 0
         self.setWindowTitle(f"Place {lane.title}")
         self.box = QSpinBox()

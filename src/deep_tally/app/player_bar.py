@@ -7,8 +7,9 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QPushButton, QSizePolicy, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QSizePolicy, QWidget
 
+from deep_tally.app.buttons import plain_button
 from deep_tally.app.listening import Listening
 from deep_tally.app.theme import Theme, font
 from deep_tally.listen.plan import EARS, Ear
@@ -88,20 +89,20 @@ class PlayerBar(QWidget):
     def __init__(self, theme: Theme, listening: Listening) -> None:
         super().__init__()
         self._theme, self._listening = theme, listening
-        self.play_button = _button("Play", "Play from the cursor, or stop (Space)")
+        self.play_button = plain_button("Play", "Play from the cursor, or stop (Space)")
         self.play_button.setProperty("look", "")
         self.play_button.setMinimumWidth(76)
-        self.loop_button = _button("Loop finding", "Play the marked place over and over (L)")
+        self.loop_button = plain_button("Loop finding", "Play the marked place over and over (L)")
         self.loop_button.setCheckable(True)
-        self.sum_button = _button("Sum", "Hear the trackouts together (B)")
-        self.mix_button = _button("Rough mix", "Hear the rough mix instead, at the same place (B)")
-        self.placed_button = _button("At their places", "Play files where they belong; off: all as delivered")
+        self.sum_button = plain_button("Sum", "Hear the trackouts together (B)")
+        self.mix_button = plain_button("Rough mix", "Hear the rough mix instead, at the same place (B)")
+        self.placed_button = plain_button("At their places", "Play files where they belong; off: all as delivered")
         self.placed_button.setCheckable(True)
         self.placed_button.setChecked(True)
-        self.ear_button = _button("Both sides", "Hear both sides, their mono sum, or only what they do not share")
-        self.swap_button = _button("Swap", "Left and right change places")
+        self.ear_button = plain_button("Both sides", "Hear both sides, their mono sum, or only what they do not share")
+        self.swap_button = plain_button("Swap", "Left and right change places")
         self.swap_button.setCheckable(True)
-        self.safe_button = _button("", "")
+        self.safe_button = plain_button("", "")
         self.safe_button.setCheckable(True)
         pair = QButtonGroup(self)
         for button in (self.sum_button, self.mix_button):
@@ -182,10 +183,3 @@ class PlayerBar(QWidget):
 
     def _colour(self) -> None:
         self.output.setStyleSheet(f"color: {self._theme.colours.soft}")
-
-
-def _button(words: str, tip: str) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("look", "small")
-    button.setToolTip(tip)
-    return button

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.band import Band
+from deep_tally.app.buttons import plain_button
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.empty import EmptyPage
 from deep_tally.app.songs import SongStrip
@@ -197,11 +198,11 @@ class Window(QMainWindow):
         self.to_parts = self._step("Parts", "The asked parts and the files that came for them (Ctrl+3)")
         self.to_names = self._step("Names", "New names for the ready copy (Ctrl+4)")
         self.to_reply = self._step("Reply", "The reply to the client (Ctrl+5)")
-        self.brief_button = _quiet("Brief: Multitrack mix", "What is asked, beside what came (Ctrl+B)")
+        self.brief_button = plain_button("Brief: Multitrack mix", "What is asked, beside what came (Ctrl+B)", "quiet")
         self.brief_button.setCheckable(True)
-        self.show_button = _quiet("Show everything", "Show only some files")
-        self.sort_button = _quiet("&Sort", "Sort the sheet")
-        self.troubles_button = _quiet("", "What could not be looked into, and what to do about it")
+        self.show_button = plain_button("Show everything", "Show only some files", "quiet")
+        self.sort_button = plain_button("&Sort", "Sort the sheet", "quiet")
+        self.troubles_button = plain_button("", "What could not be looked into, and what to do about it", "quiet")
         self.troubles_button.setFont(font(14, 600))
         self.troubles_button.clicked.connect(self._show_troubles)
         self.troubles_button.hide()
@@ -1226,10 +1227,3 @@ def _is_same(one: Row | None, other: Row | None) -> bool:
     if one is None or other is None:
         return one is other
     return one.track is other.track and one.findings == other.findings and one.common == other.common
-
-
-def _quiet(words: str, tip: str) -> QPushButton:
-    button = QPushButton(words)
-    button.setProperty("look", "quiet")
-    button.setToolTip(tip)
-    return button

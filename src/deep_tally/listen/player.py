@@ -29,7 +29,7 @@ class _Playing:
     """One turn of playing."""
 
     def __init__(self, pipe: Connection, play: Play) -> None:
-        self._pipe, self._plan, self._controls = pipe, play.plan, play.controls
+        self._pipe, self._controls = pipe, play.controls
         output, why = open_output(play.plan.rate_hz, record_to=play.plan.record_to, simulated=play.simulated)
         self._output: Output = output
         rate = output.rate_hz

@@ -91,11 +91,6 @@ class Timeline:
         return begins
 
     @property
-    def is_steady(self) -> bool:
-        """Whether tempo and meter never change."""
-        return len(self.tempos) == len(self.meters) == 1
-
-    @property
     def bpm(self) -> float:
         """The first tempo in quarter notes a minute."""
         return 60.0 / self.tempos[0].seconds
