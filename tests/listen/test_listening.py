@@ -379,9 +379,9 @@ class FakeLibrary(types.ModuleType):
     def OutputStream(self, **options: Any) -> Any:  # noqa: N802 - the library's own name
         if not self.opens:
             raise self.PortAudioError("Device unavailable")
-        stream = types.SimpleNamespace(
-            options=options, active=True, latency=0.02, start=lambda: None, abort=lambda: None, close=lambda: None
-        )
+        stream = types.SimpleNamespace(options=options, active=True, latency=0.02, done=[])
+        for name in ("start", "stop", "abort", "close"):
+            setattr(stream, name, lambda name=name: stream.done.append(name))
         self.streams.append(stream)
         return stream
 
@@ -423,6 +423,23 @@ def test_a_device_that_was_unplugged_ends_playing_with_a_sentence(
     assert not playing.step()
     assert isinstance(pipe[-1], Ended)
     assert pipe[-1].trouble.startswith("The sound device is gone.")
+
+
+def test_the_last_sound_is_heard_to_its_end_and_stopping_is_silent_at_once(
+    files: list[Voice], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    library = FakeLibrary(rates=(RATE,))
+    monkeypatch.setitem(sys.modules, "sounddevice", library)
+    for told_to_stop, last in ((False, "stop"), (True, "abort")):
+        plan = Plan(rate_hz=RATE, voices=tuple(files), end_s=0.05)
+        playing = _Playing(Pipe(), Play(plan, Controls(), 0.0))  # type: ignore[arg-type]
+        playing.step()
+        if told_to_stop:
+            playing.stop()
+        else:
+            library.streams[-1].options["callback"](np.zeros((4_800, 2), np.float32), 4_800, None, None)
+            assert not playing.step()
+        assert library.streams[-1].done == ["start", last, "close"]
 
 
 def test_a_device_that_does_not_open_gives_way_to_the_simulated_output(

@@ -31,8 +31,8 @@ class Output(Protocol):
     def start(self, pull: Pull) -> None:
         """Begin to take frames."""
 
-    def stop(self) -> None:
-        """Take no more frames."""
+    def stop(self, *, at_once: bool = True) -> None:
+        """Take no more frames; those that were taken are heard to their end, unless it is to be silent at once."""
 
     @property
     def latency_s(self) -> float:
@@ -58,7 +58,7 @@ class SimulatedOutput:
         self._thread = threading.Thread(target=self._run, args=(pull,), daemon=True)
         self._thread.start()
 
-    def stop(self) -> None:
+    def stop(self, *, at_once: bool = True) -> None:
         """Take no more frames; what was recorded is whole then."""
         self._ending.set()
         if self._thread is not None:
@@ -152,11 +152,14 @@ class DeviceOutput:
         except self._library.PortAudioError as error:
             raise NoDevice(f"{self.name} cannot be opened ({error})") from error
 
-    def stop(self) -> None:
-        """Take no more frames."""
+    def stop(self, *, at_once: bool = True) -> None:
+        """Take no more frames; those that were taken are heard to their end, unless it is to be silent at once."""
         if self._stream is not None:
             try:
-                self._stream.abort()
+                if at_once:
+                    self._stream.abort()
+                else:
+                    self._stream.stop()
                 self._stream.close()
             except self._library.PortAudioError:
                 pass  # it was unplugged: there is nothing left to close

@@ -62,7 +62,7 @@ class _Playing:
             self._stop("None of these files can be read.")
             return False
         if self._ring.is_drained:
-            self._stop("")
+            self._stop("", at_once=False)
             return False
         wanted = round(_AHEAD_S * self._output.rate_hz)
         if self._ring.ready_frames < wanted:
@@ -99,8 +99,8 @@ class _Playing:
         """Because it was told to."""
         self._stop("")
 
-    def _stop(self, trouble: str) -> None:
-        self._output.stop()
+    def _stop(self, trouble: str, *, at_once: bool = True) -> None:
+        self._output.stop(at_once=at_once)
         self._report()
         self._mixer.close()
         self._pipe.send(Ended(trouble=trouble))
