@@ -12,7 +12,7 @@ import soundfile
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QNativeGestureEvent, QPointingDevice, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QInputDialog
+from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
 from deep_tally.app.lane_canvas import RULER_PX
@@ -593,3 +593,15 @@ def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, windo
     view.canvas.grab()
     assert view.canvas.px_per_s > 1000
     view.show_all(window.state.delivery, window.state.told)
+
+
+def test_no_words_are_cut_in_a_narrow_window(view: LineUpView, window: Window) -> None:
+    window.resize(900, 640)
+    window.open_brief(True)
+    QApplication.processEvents()
+    widgets = [*view.findChildren(QPushButton), *window.player_bar.findChildren(QPushButton)]
+    shown = [w for w in widgets if w.isVisible()]
+    assert len(shown) > 15
+    for button in shown:
+        assert button.width() >= button.sizeHint().width(), button.text()
+        assert window.rect().contains(button.mapTo(window, button.rect().bottomRight())), button.text()

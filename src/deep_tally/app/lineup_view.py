@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.buttons import plain_button
 from deep_tally.app.edge_view import Edge, EdgeView
 from deep_tally.app.elided import ElidedLabel
+from deep_tally.app.flow import FlowLayout
 from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
 from deep_tally.app.lane_list import HEAD_PX, LaneList
 from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
@@ -109,9 +110,8 @@ class LineUpView(QWidget):
             button.setCheckable(True)
         self.lower_button.setAccessibleName("Lower lanes")
         self.taller_button.setAccessibleName("Taller lanes")
-        tools = QHBoxLayout()
+        tools = FlowLayout()
         tools.setContentsMargins(16, 4, 16, 4)
-        tools.setSpacing(2)
         tools.addWidget(self.song_box)
         for widget in (self.ruler_button, self.order_button):
             tools.addWidget(widget)
@@ -123,7 +123,6 @@ class LineUpView(QWidget):
             tools.addWidget(widget)
         for widget in (self.move_button, self.place_button, self.start_button, self.end_button, self.whole_button):
             tools.addWidget(widget)
-        tools.addStretch()
         tools.addWidget(self.tempo_button)
         self.across = QScrollBar(Qt.Orientation.Horizontal)
         self.down = QScrollBar(Qt.Orientation.Vertical)

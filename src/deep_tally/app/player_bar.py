@@ -7,9 +7,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QSizePolicy, QWidget
 
 from deep_tally.app.buttons import plain_button
+from deep_tally.app.flow import FlowLayout
 from deep_tally.app.listening import Listening
 from deep_tally.app.theme import Theme, font
 from deep_tally.listen.plan import EARS, Ear
@@ -18,7 +19,7 @@ from deep_tally.reply.numbers import clock, decibels, signed
 _LOWEST_DBFS = -60.0
 _HOLD_REPORTS = 40
 """Reports for which the highest peak stays: a second and a half."""
-HEIGHT = 46
+_HEIGHT = 38
 
 
 class Meter(QWidget):
@@ -38,7 +39,7 @@ class Meter(QWidget):
         theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(290, HEIGHT - 8)
+        return QSize(270, _HEIGHT)
 
     def show_levels(self, peaks: tuple[float, float], rms: tuple[float, float], over_frames: int) -> None:
         """Show what is heard; the highest peak stays for a while."""
@@ -120,17 +121,15 @@ class PlayerBar(QWidget):
         self.output = QLabel()
         self.output.setFont(font(11))
         self.output.setWordWrap(True)
-        self.output.setMinimumWidth(120)
-        line = QHBoxLayout(self)
-        line.setContentsMargins(16, 3, 16, 3)
-        line.setSpacing(4)
+        self.output.setFixedWidth(180)
+        line = FlowLayout(self, across=4)
+        line.setContentsMargins(16, 4, 16, 4)
         for widget in (self.play_button, self.time, self.loop_button, self.sum_button, self.mix_button):
             line.addWidget(widget)
         for widget in (self.placed_button, self.ear_button, self.swap_button, self.safe_button):
             line.addWidget(widget)
-        line.addWidget(self.output, 1)
+        line.addWidget(self.output)
         line.addWidget(self.meter)
-        self.setFixedHeight(HEIGHT)
         self.play_button.clicked.connect(self.play_pressed)
         self.loop_button.clicked.connect(self.loop_pressed)
         self.placed_button.toggled.connect(self.placed_pressed)
