@@ -191,7 +191,7 @@ def test_a_file_is_dragged_to_a_bar_and_put_back_by_undo(view: LineUpView, windo
     assert lane(view, GUITAR).placement is None
 
 
-def test_a_place_is_typed_nudged_and_given_back_by_keys(view: LineUpView) -> None:
+def test_a_place_is_typed_nudged_and_given_back_by_keys(view: LineUpView, window: Window) -> None:
     view.list.go_to(GUITAR)
 
     def type_samples(dialog: PlaceDialog) -> None:
@@ -207,6 +207,9 @@ def test_a_place_is_typed_nudged_and_given_back_by_keys(view: LineUpView) -> Non
     press(view, Qt.Key.Key_Left, alt)
     press(view, Qt.Key.Key_Right, alt | Qt.KeyboardModifier.ShiftModifier)
     assert view.list.current_lane.start_s == 480_048 / RATE
+    window.state.undo_stack.undo()  # Ctrl+Z goes to the active window, and a dialog was that
+    assert view.list.current_lane.start_s == 480_001 / RATE  # both nudges are one change
+    press(view, Qt.Key.Key_Left, alt)
     answer(lambda dialog: dialog.bar_button.click() or QTest.keyClick(dialog.box, Qt.Key.Key_Return))  # type: ignore[func-returns-value]
     press(view, Qt.Key.Key_F2)
     assert view.list.current_lane.start_s == 10.0

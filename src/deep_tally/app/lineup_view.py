@@ -28,6 +28,7 @@ from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_ord
 from deep_tally.app.listening import Listening
 from deep_tally.app.place_dialog import PlaceDialog
 from deep_tally.app.settings import Settings
+from deep_tally.app.state import NUDGE
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.time_ruler import RULERS, RulerMode
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
@@ -455,7 +456,7 @@ class LineUpView(QWidget):
         lane = self.list.current_lane
         if lane is not None and lane.track.format is not None:
             now = lane.placement.frames if lane.placement is not None else 0
-            self.place(lane.path, now + frames)
+            self.told.emit(self._told.with_place(lane.path, now + frames), f"{NUDGE}{lane.title}")
 
     def ask_place(self) -> None:
         """Ask in samples where the current file belongs."""

@@ -77,6 +77,8 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
     {
         "start.at-sound": "own start",
         "start.set-at-sound": "own start",
+        "start.offset": "placed",
+        "start.click-off-bar": "off bar 1",
         "start.stamp-differs": "placed by stamp",
         "start.stamp-partial": "no stamp",
         "start.cut-in": "cut in",
@@ -87,6 +89,8 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "length.long": "long",
         "length.tail-cut": "cut",
         "length.set-cut": "cut",
+        "length.loop-not-bars": "no bars",
+        "length.click-short": "stops early",
         "channels.same": "same",
         "channels.panned-mono": "panned",
         "channels.one-side": "one side",

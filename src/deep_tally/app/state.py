@@ -48,6 +48,8 @@ _KEEP_MS = 300
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
+NUDGE = "Nudge "
+"""How the words of a change begin that moves a file by a hair."""
 _INTAKE = "what came"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
@@ -605,13 +607,15 @@ class _Telling(QUndoCommand):
         return 2
 
     def mergeWith(self, other: QUndoCommand) -> bool:
-        """Typing at the pattern is one change."""
-        if not isinstance(other, _Telling) or self._before.pattern == self._after.pattern:
+        """Typing at the pattern is one change, and so is nudging one file again and again."""
+        if not isinstance(other, _Telling):
             return False
-        if replace(other._after, pattern=self._after.pattern) != self._after:
-            return False
-        self._after = other._after
-        return True
+        was_typed = self._before.pattern != self._after.pattern
+        typed = was_typed and replace(other._after, pattern=self._after.pattern) == self._after
+        nudged = self.text() == other.text() and self.text().startswith(NUDGE)
+        if typed or nudged:
+            self._after = other._after
+        return typed or nudged
 
 
 def is_measured(track: Track) -> bool:
