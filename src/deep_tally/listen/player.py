@@ -6,6 +6,7 @@ because a decoder may crash on a hostile file: then the sound stops, and the win
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 import time
@@ -110,6 +111,8 @@ def run_player(pipe: Connection) -> None:
     """The life of the player's process."""
     end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    # The sound system prints its worries about devices that are not there: what matters comes through the pipe.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     # The output's thread must get its turn within a millisecond, whatever the mixer is at.
     sys.setswitchinterval(0.001)
     playing: _Playing | None = None
