@@ -265,6 +265,20 @@ def test_marks_are_walked_by_keys_and_pressed_with_the_pointer(view: LineUpView)
     view.canvas.show_all()
     QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=place_of(view, "24 Melodica.wav", marks[0].start_s))
     assert view.canvas.stop_s - view.canvas.start_s < 1.0
+    # Where a lane is full of marks, or under its flags, a press only puts the cursor.
+    view.canvas.show_all()
+    jaw_harp = lane(view, "21 Jaw harp.wav")
+    for height, down in ((None, 0), (46, 15)):
+        view.set_height(height)
+        view.list.go_to(jaw_harp.path)
+        at = place_of(view, jaw_harp.path, jaw_harp.marks[5].start_s) + QPoint(0, down)
+        QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=at)
+        assert view.canvas.view.is_whole
+        assert view.canvas.cursor_s == pytest.approx(jaw_harp.marks[5].start_s, abs=0.06)
+    slot = next(s for s in view.list.slots_of() if s.lane.path == jaw_harp.path)
+    flag = QPoint(at.x(), RULER_PX + slot.top - view.canvas.scrolled_px + 5)
+    QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=flag)
+    assert not view.canvas.view.is_whole
     view.list.go_to(next(ln.path for ln in view.lanes if not ln.marks and ln.number))
     said: list[str] = []
     view.said.connect(said.append)

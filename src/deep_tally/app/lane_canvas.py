@@ -42,7 +42,9 @@ _WHEEL_STEP = 1.25
 _SNAP_PX = 8.0
 _ROOM = 0.015
 """Of the axis, after the last end: an end at the window's edge could be one that is cut off by it."""
-_FLAG_FROM_PX = 18
+_FLAG_FROM_PX, _FLAG_PX = 18, 14
+_STROKES_MOST = 40
+_STILL_PX = 3.0
 _WORDS_FROM_PX = 30
 _DOTS_FROM_PX, _DOTS_LANE_PX = 6.0, 36
 _NEAR_PX = 5.0
@@ -283,6 +285,14 @@ class LaneCanvas(QWidget):
         near = min(lane.marks if lane is not None else (), key=lambda m: self._away(m, x), default=None)
         return near if near is not None and self._away(near, x) <= _NEAR_PX else None
 
+    def _pressable_mark(self, lane: Lane, x: float, y: float) -> LaneMark | None:
+        """The mark a press means: in tall lanes the flag is pressed; in low ones the stroke, unless all is strokes."""
+        slot = next(s for s in self._slots if s.lane is lane)
+        if slot.height >= _FLAG_FROM_PX:
+            return self.mark_at(x, y) if y <= self._y(slot) + _FLAG_PX else None
+        in_sight = sum(self.start_s <= m.start_s <= self.stop_s for m in lane.marks)
+        return self.mark_at(x, y) if in_sight <= _STROKES_MOST else None
+
     def _away(self, mark: LaneMark, x: float) -> float:
         start, stop = self.x_of(mark.start_s), self.x_of(mark.stop_s)
         return max(start - x, x - stop, 0.0)
@@ -315,12 +325,10 @@ class LaneCanvas(QWidget):
             return
         x, y = event.position().x(), event.position().y()
         lane = self.lane_at(y)
-        mark = self.mark_at(x, y)
         moves = self.is_moving or bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-        if mark is not None and lane is not None and not moves:
-            self.mark_pressed.emit(lane.path, mark)
-            return
         self._drag = _Drag(x, lane if moves and lane is not None and lane.track.format is not None else None)
+        if not moves and lane is not None and (mark := self._pressable_mark(lane, x, y)) is not None:
+            self._drag.mark = lane.path, mark
         if lane is not None:
             self.pressed.emit(lane.path, self.seconds_at(x))
         elif y < RULER_PX:
@@ -348,6 +356,8 @@ class LaneCanvas(QWidget):
         drag, self._drag = self._drag, None
         if drag is not None and drag.lane is not None and drag.frames is not None:
             self.moved.emit(drag.lane.path, drag.frames)
+        elif drag is not None and drag.mark is not None and abs(event.position().x() - drag.first_x) < _STILL_PX:
+            self.mark_pressed.emit(*drag.mark)
         self.update()
 
     def cancel_drag(self) -> bool:
@@ -658,6 +668,7 @@ class _Drag:
     lane: Lane | None
     last_x: float = 0.0
     frames: int | None = None
+    mark: tuple[str, LaneMark] | None = None
 
     def __post_init__(self) -> None:
         self.last_x = self.first_x
