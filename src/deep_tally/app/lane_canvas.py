@@ -93,6 +93,9 @@ class LaneCanvas(QWidget):
         self._asked: tuple[float, float] = (0.0, 0.0)
         self._origin_s = 0.0
         self._drag: _Drag | None = None
+        self._marks_of: dict[str, tuple[tuple[Action, NDArray[np.float64]], ...]] = {}
+        self._version = 0
+        self._drawn: tuple[object, QImage] | None = None
         self._in_use: list[tuple[Bank, NDArray[np.float64]]] = []
         # What is seen for the first time is drawn from what is at hand, and gets finer tile by tile.
         self._refining = QTimer(self)
@@ -144,6 +147,8 @@ class LaneCanvas(QWidget):
             self._excerpts = {}
             self._asked = (0.0, 0.0)
         self._make_banks(lanes)
+        self._marks_of = {lane.path: _mark_times(lane) for lane in lanes if lane.marks}
+        self._version += 1
         self._moved()
 
     def show_slots(self, slots: Sequence[Slot]) -> None:
@@ -169,6 +174,7 @@ class LaneCanvas(QWidget):
     def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
         """Samples that were asked for."""
         self._excerpts |= excerpts
+        self._version += 1
         self.update()
 
     @property
@@ -493,11 +499,25 @@ class LaneCanvas(QWidget):
             painter.fillRect(x - 1, RULER_PX, 2, self.height() - RULER_PX, QColor(colours.ask))
 
     def _draw_waves(self, painter: QPainter, slots: Sequence[Slot]) -> None:
-        """All lanes in sight as one picture: as many strokes drawn from Python take ten times as long."""
+        """All lanes in sight as one picture; it stays while only what lies over it moves, as when something plays."""
         ratio = self.devicePixelRatioF()
         width, rows = math.ceil(self.width() * ratio), math.ceil((self.height() - RULER_PX) * ratio)
         if width < 1 or rows < 1:
             return
+        places = tuple((slot.lane.path, slot.lane.start_s, slot.top, slot.height) for slot in slots)
+        view = self.view.start, self.view.scale, width, rows, self.scrolled_px
+        state = view, places, self.silenced, self._theme.colours.name, self._version
+        if self._drawn is None or self._drawn[0] != state:
+            self._drawn = state, self._waves(slots, width, rows, ratio)
+            self._refining.start(0)
+        painter.drawImage(QPointF(0, RULER_PX), self._drawn[1])
+        for slot in slots:
+            if slot.lane.is_moved:
+                self._outline_ghost(painter, slot)
+            self._draw_dots(painter, slot)
+
+    def _waves(self, slots: Sequence[Slot], width: int, rows: int, ratio: float) -> QImage:
+        """The strokes of all lanes: drawn as lines from Python they take ten times as long."""
         picture = np.zeros((rows, width), np.uint8)
         self._in_use = []
         for slot, lane, strokes in self._strokes(slots, width, ratio):
@@ -516,15 +536,11 @@ class LaneCanvas(QWidget):
         # Drawn as it is, each pixel would be looked up on a slow way.
         image.convertTo(QImage.Format.Format_ARGB32_Premultiplied)
         image.setDevicePixelRatio(ratio)
-        painter.drawImage(QPointF(0, RULER_PX), image)
-        self._refining.start(0)
-        for slot in slots:
-            if slot.lane.is_moved:
-                self._outline_ghost(painter, slot)
-            self._draw_dots(painter, slot)
+        return image
 
     def _refine(self) -> None:
         if any(bank.refine(edges) for bank, edges in self._in_use):
+            self._version += 1
             self.update()
 
     @property
@@ -632,32 +648,31 @@ class LaneCanvas(QWidget):
 
     def _draw_marks(self, painter: QPainter, slot: Slot) -> None:
         """Every mark in sight, one per pixel and kind: a flag where there is room, else a stroke."""
-        drawn: set[tuple[int, Action]] = set()
-        y, height = self._y(slot), slot.height
-        for mark in sorted(slot.lane.marks, key=lambda m: -m.finding.action.gravity):
-            x1, x2 = self.x_of(mark.start_s), self.x_of(mark.stop_s)
-            if x2 < 0 or x1 > self.width() + 1:
-                continue
-            action = mark.finding.action
+        y, height, lane = self._y(slot), slot.height, slot.lane
+        each = 9.0 if height >= _FLAG_FROM_PX else 2.0
+        for action, after_s in self._marks_of.get(lane.path, ()):
+            # A thousand places a file: which of them are seen is NumPy's to tell.
+            x = (after_s + (lane.start_s - self.start_s)) * self.px_per_s
+            seen = x[(x[:, 1] >= 0) & (x[:, 0] <= self.width() + 1)]
+            _, first = np.unique(np.round(seen[:, 0] / each), return_index=True)
             colour = QColor(self._theme.colours.action(action))
-            if x2 - x1 >= 3:
-                tint = QColor(colour)
-                tint.setAlpha(50)
+            tint = QColor(colour)
+            tint.setAlpha(50)
+            for x1, x2 in seen[seen[:, 1] - seen[:, 0] >= 3].tolist():
                 painter.fillRect(QRectF(x1, y, x2 - x1, height - 1), tint)
-            key = round(x1 / (9 if height >= _FLAG_FROM_PX else 2)), action
-            if key in drawn:
-                continue
-            drawn.add(key)
-            x = min(max(x1, 0.75), self.width() - 0.75)
-            if height >= _FLAG_FROM_PX:
-                thin = QColor(colour)
-                thin.setAlpha(120)
-                painter.setPen(QPen(thin, 1))
-                painter.drawLine(QLineF(x, y + 2, x, y + height - 2))
-                draw_shape(painter, action, QPointF(min(x + 4, self.width() - 5), y + 6), 8, colour)
-            else:
-                painter.setPen(QPen(colour, 1.5))
-                painter.drawLine(QLineF(x, y, x, y + max(2, height - 1)))
+            for x1 in seen[first, 0].tolist():
+                self._draw_mark(painter, action, colour, min(max(x1, 0.75), self.width() - 0.75), y, height)
+
+    def _draw_mark(self, painter: QPainter, action: Action, colour: QColor, x: float, y: int, height: int) -> None:
+        if height >= _FLAG_FROM_PX:
+            thin = QColor(colour)
+            thin.setAlpha(120)
+            painter.setPen(QPen(thin, 1))
+            painter.drawLine(QLineF(x, y + 2, x, y + height - 2))
+            draw_shape(painter, action, QPointF(min(x + 4, self.width() - 5), y + 6), 8, colour)
+        else:
+            painter.setPen(QPen(colour, 1.5))
+            painter.drawLine(QLineF(x, y, x, y + max(2, height - 1)))
 
 
 @dataclass(slots=True)
@@ -687,6 +702,14 @@ def _shades(colour: str) -> list[int]:
 
 def _between(one: QColor, other: QColor) -> QColor:
     return QColor(*((a + b) // 2 for a, b in zip(one.getRgb()[:3], other.getRgb()[:3], strict=True)))  # type: ignore[index]
+
+
+def _mark_times(lane: Lane) -> tuple[tuple[Action, NDArray[np.float64]], ...]:
+    """From and to of its marks in seconds after its own start, [shape=(marks, 2)]; the gravest come last, on top."""
+    times: defaultdict[Action, list[tuple[float, float]]] = defaultdict(list)
+    for mark in lane.marks:
+        times[mark.finding.action].append((mark.start_s - lane.start_s, mark.stop_s - lane.start_s))
+    return tuple((action, np.array(times[action])) for action in sorted(times, key=lambda a: a.gravity))
 
 
 def _end_action(lane: Lane) -> Action:

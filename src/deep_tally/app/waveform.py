@@ -25,7 +25,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.raster import draw_strokes
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.viewport import Viewport, time_step
+from deep_tally.app.time_ruler import ticks
+from deep_tally.app.viewport import Viewport
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt, OverviewLevel
@@ -33,7 +34,6 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import MINUS, clock, decibels
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
-_TICK_LEAST_PX = 90
 _DOTS_FROM_PX = 6.0
 _WHEEL_STEP = 1.25
 _SHOWN_DB = (0, -6, -12, -18, -24, -30, -36, -42, -48, -54, -60, -66, -72)
@@ -380,22 +380,16 @@ class Waveform(QWidget):
         painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, words)
 
     def _ruler(self, painter: QPainter, rate_hz: int) -> None:
-        colours = self._theme.colours
-        view = self.view
-        step_s = time_step(_TICK_LEAST_PX * view.scale / rate_hz)
-        by_frame = step_s * rate_hz < 1
-        digits = max(0, math.ceil(-math.log10(step_s) - 1e-9)) if step_s < 1 else 0
-        step = 1.0 if by_frame else step_s * rate_hz
+        colours, view = self._theme.colours, self.view
         painter.setFont(font(11))
-        first = math.ceil(view.start / step)
         bottom = self.height() - _BOTTOM
-        for number in range(first, math.floor(view.stop / step) + 1):
-            x = _LEFT + view.x_of(number * step)
+        start_s, stop_s = view.start / rate_hz, view.stop / rate_hz
+        for tick in ticks("minutes", start_s, stop_s, self._plot_width(), rate_hz=rate_hz):
+            x = _LEFT + view.x_of(tick.seconds * rate_hz)
             painter.setPen(QColor(colours.rule))
             painter.drawLine(QLineF(x, _TOP, x, bottom + 4))
-            told = f"{number}" if by_frame else clock(number * step_s, digits=digits)
             painter.setPen(QColor(colours.soft))
-            painter.drawText(QRectF(x + 4, bottom + 4, 120, _BOTTOM - 4), Qt.AlignmentFlag.AlignLeft, told)
+            painter.drawText(QRectF(x + 4, bottom + 4, 120, _BOTTOM - 4), Qt.AlignmentFlag.AlignLeft, tick.words)
 
     def _lane(
         self,

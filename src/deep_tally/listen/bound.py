@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from deep_tally.model.measures import Measures
 
-_GRID_S = 0.02
-"""Steps in which peaks are added: finer ones are hardly tighter, for peaks of music last longer."""
+_GRID_S = 0.08
+"""Steps in which peaks are added: finer ones are a little tighter, and take the window that asks four times as long."""
 _ROUNDED = 1 + 2.0**-10
 """Overviews are float16: a level may have been rounded down by half of this."""
 
@@ -31,7 +31,7 @@ class Addend:
 def sum_bound_dbfs(addends: Iterable[Addend]) -> float:
     """The sample peak that no sum of these files can exceed, on either side; -inf for silence.
 
-    In steps of 20 ms the highest samples of all files are added as if they met. Between its samples a file may peak
+    In steps of 80 ms the highest samples of all files are added as if they met. Between its samples a file may peak
     higher, which a conversion of rates brings to light: a converted file counts with its true peak.
     """
     listed = [a for a in addends if a.measures.overview]
@@ -50,7 +50,8 @@ def _add(total: NDArray[np.float64], addend: Addend, start_s: float) -> None:
     levels = addend.measures.overview
     fitting = [level for level in levels if level.bin_frames <= _GRID_S * addend.rate_hz]
     level = fitting[-1] if fitting else levels[0]
-    peaks = np.maximum(np.abs(level.low).max(axis=1), np.abs(level.high).max(axis=1)).astype(np.float64)
+    channels = [values[:, c].astype(np.float64) for values in (level.low, level.high) for c in range(values.shape[1])]
+    peaks = np.maximum.reduce([np.abs(channel) for channel in channels])
     gain = 10 ** (addend.gain_db / 20)
     if addend.is_converted:
         gain *= 10 ** (max(0.0, addend.measures.true_peak_dbtp - addend.measures.sample_peak_dbfs) / 20)
@@ -60,9 +61,15 @@ def _add(total: NDArray[np.float64], addend: Addend, start_s: float) -> None:
     last = np.floor((begins + level.bin_frames / addend.rate_hz) / _GRID_S).astype(np.intp)
     highest = np.zeros(len(total))
     for step in range(int((last - first).max()) + 1):
-        at = np.minimum(first + step, np.minimum(last, len(total) - 1))
-        np.maximum.at(highest, at, peaks)
+        _raise_to(highest, np.minimum(first + step, np.minimum(last, len(total) - 1)), peaks)
     total += highest
+
+
+def _raise_to(highest: NDArray[np.float64], at: NDArray[np.intp], peaks: NDArray[np.float64]) -> None:
+    """Raise cells to the peaks that fall on them; `at` rises, so that neighbours are taken together."""
+    begins = np.flatnonzero(np.diff(at, prepend=at[0] - 1))
+    cells = at[begins]
+    highest[cells] = np.maximum(highest[cells], np.maximum.reduceat(peaks, begins))
 
 
 def attenuation_db(bound_dbfs: float) -> float:
