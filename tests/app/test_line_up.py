@@ -418,6 +418,24 @@ def test_what_plays_is_followed_where_it_is_looked_at(view: LineUpView, window: 
     wait(lambda: not window.listening.is_playing)
 
 
+def test_lanes_are_drawn_anew_when_they_change_and_not_when_only_the_cursor_moves(view: LineUpView) -> None:
+    wait(lambda: view.canvas.is_fine)
+    before = view.canvas.grab().toImage()
+    drawn = view.canvas._drawn
+    view.set_cursor(5.0)
+    assert view.canvas.grab().toImage() != before
+    assert view.canvas._drawn is drawn
+    view.set_cursor(0.0)
+    assert view.canvas.grab().toImage() == before
+    view.toggle_mute(DRUM)
+    assert view.canvas.grab().toImage() != before
+    assert view.canvas._drawn is not drawn
+    view.toggle_mute(DRUM)
+    assert view.canvas.grab().toImage() == before
+    view.canvas.zoom(0.5)
+    assert view.canvas.grab().toImage() != before
+
+
 def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
     window.state.tell_role([CLARINET], Role.CLICK)
     wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
