@@ -7,6 +7,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 import deep_tally
 
 SOURCE = Path(deep_tally.__file__).parent
@@ -74,3 +76,58 @@ def test_the_windows_process_never_loads_what_only_workers_need() -> None:
     code += f"print([m for m in {heavy!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+# -- foreign words ----------------------------------------------------------------------------
+
+_SHOWS_PLAIN = "plain.py"
+_GUESSES = {"QLabel", "QMessageBox", "QInputDialog", "QErrorMessage", "QProgressDialog", "QWhatsThis", "QStaticText"}
+"""Widgets of Qt that read their text as markup where it looks like some."""
+
+_READS_MARKUP = {"setHtml", "insertHtml", "setMarkdown", "setTextFormat", "setWhatsThis", "appendHtml"}
+
+
+def _is_safe(text: ast.expr) -> bool:
+    """Whether a text is our own, or was made plain."""
+    if isinstance(text, ast.IfExp):
+        return _is_safe(text.body) and _is_safe(text.orelse)
+    return isinstance(text, ast.Constant) or (isinstance(text, ast.Call) and ast.unparse(text.func) == "as_plain")
+
+
+def _unsafe_texts(tree: ast.Module) -> list[str]:
+    """What may be read as markup: widgets that guess, and tooltips that are neither our own words nor made plain."""
+    found = [node.id for node in ast.walk(tree) if isinstance(node, ast.Name) and node.id in _GUESSES]
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+            shown = {"setToolTip": -1, "showText": 1}.get(node.func.attr)
+            if node.func.attr in _READS_MARKUP or (shown is not None and not _is_safe(node.args[shown])):
+                found.append(ast.unparse(node))
+        elif isinstance(node, ast.If) and "ToolTipRole" in ast.unparse(node.test):
+            answers = [n.value for n in ast.walk(node) if isinstance(n, ast.Return) and n.value is not None]
+            found += [ast.unparse(a) for a in answers if not _is_safe(a)]
+    return found
+
+
+def test_no_label_tooltip_or_message_reads_foreign_words_as_markup() -> None:
+    seen = 0
+    for path in (SOURCE / "app").rglob("*.py"):
+        if path.name != _SHOWS_PLAIN:
+            assert _unsafe_texts(ast.parse(path.read_text("utf-8"))) == [], path
+            seen += 1
+    assert seen > 40
+
+
+@pytest.mark.parametrize(
+    "code",
+    [
+        "label = QLabel(name)",
+        "QMessageBox.warning(self, 'x', name)",
+        "self.setToolTip(name)",
+        "item.setToolTip(1, f'{name}')",
+        "QToolTip.showText(point, name, self)",
+        "if role == Qt.ItemDataRole.ToolTipRole: return name",
+        "document.setHtml(name)",
+    ],
+)
+def test_what_would_be_read_as_markup_is_found(code: str) -> None:
+    assert _unsafe_texts(ast.parse(f"def data():\n    {code}"))

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePo
 
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
+from deep_tally.app.plain import as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
@@ -48,7 +49,7 @@ class Tally(QAbstractButton):
         if counted is not None:
             told = f"{count(counted.findings, 'finding')} in {count(counted.files, 'file')}"
         self.setAccessibleName(f"{ACTION_WORDS[self.action]}: {told}")
-        self.setToolTip(f"{ACTION_WORDS[self.action]}: {told}.\nPress to show only these files.")
+        self.setToolTip(as_plain(f"{ACTION_WORDS[self.action]}: {told}.\nPress to show only these files."))
         self.setEnabled(counted is not None and counted.findings > 0)
         self.updateGeometry()
         self.update()

@@ -25,6 +25,7 @@ from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.evidence import BitsView, SpectrumView
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.pictures import HistogramView, Picture, SpectrogramView, StereoView
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
@@ -90,7 +91,7 @@ class FindingCard(QAbstractButton):
         tip = "Press to go to its place." if has_place else "It is about the whole file: press to see all of it."
         if (view := evidence_view(finding.code)) != "Waveform":
             tip = f"Press to see it: {view.lower()}."
-        self.setToolTip(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}")
+        self.setToolTip(as_plain(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
@@ -159,7 +160,7 @@ class FindingPanel(QScrollArea):
         column = QVBoxLayout(inside)
         column.setContentsMargins(0, 0, 4, 8)
         column.setSpacing(2)
-        title = QLabel("What is wrong, and who acts")
+        title = PlainLabel("What is wrong, and who acts")
         title.setFont(font(13, 600))
         title.setContentsMargins(8, 4, 0, 4)
         column.addWidget(title)
@@ -174,7 +175,7 @@ class FindingPanel(QScrollArea):
         if not self.cards:
             column.addWidget(_words(_nothing(row, speaker)))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
-            head = QLabel("What the file says of itself")
+            head = PlainLabel("What the file says of itself")
             head.setFont(font(13, 600))
             head.setContentsMargins(8, 12, 0, 4)
             column.addWidget(head)
@@ -191,7 +192,7 @@ class FindingPanel(QScrollArea):
 
 
 def _words(text: str) -> QLabel:
-    words = QLabel(text)
+    words = PlainLabel(text)
     words.setTextFormat(Qt.TextFormat.PlainText)
     words.setWordWrap(True)
     words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

@@ -11,12 +11,12 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QSpinBox,
     QWidget,
 )
 
+from deep_tally.app.plain import PlainLabel
 from deep_tally.model.brief import Brief
 from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.reply.brief_words import Line, value_of
@@ -136,7 +136,7 @@ class Window(Editor):
             spin.valueChanged.connect(self._tell)
             self.take(spin, name)
             if spin is self.low:
-                self.row.addWidget(QLabel("to"))
+                self.row.addWidget(PlainLabel("to"))
         self.row.addStretch()
 
     def show_brief(self, brief: Brief) -> None:

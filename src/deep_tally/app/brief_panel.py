@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.brief_editors import Editor, Switch, ThresholdEditor, make_editor
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.check.came import Came, what_came
 from deep_tally.model.brief import Brief
@@ -63,7 +64,7 @@ class BriefPanel(QWidget):
         self.name_button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.menu = QMenu("Brief", self)
         self.name_button.setMenu(self.menu)
-        self.changed = QLabel()
+        self.changed = PlainLabel()
         self.page_button = QPushButton("The client's page")
         self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+6)")
         close = QPushButton("×")
@@ -118,7 +119,7 @@ class BriefPanel(QWidget):
 
     def _add_lines(self) -> None:
         for group in GROUPS:
-            head = QLabel(group)
+            head = PlainLabel(group)
             head.setFont(font(13, 700))
             head.setContentsMargins(0, 12, 0, 2)
             self._grid.addWidget(head, self._row, 0, 1, 3)
@@ -146,7 +147,7 @@ class BriefPanel(QWidget):
         if isinstance(editor, Switch):
             self._grid.addWidget(editor, self._row, 0, 1, 2)
         else:
-            label = QLabel(line.label)
+            label = PlainLabel(line.label)
             label.setBuddy(editor)
             label.setWordWrap(True)
             self._grid.addWidget(label, self._row, 0)
@@ -158,7 +159,7 @@ class BriefPanel(QWidget):
         self._row += 1
 
     def _soft(self, words: str) -> QLabel:
-        label = QLabel(words)
+        label = PlainLabel(words)
         label.setFont(font(12))
         label.setWordWrap(True)
         self._labels.append(label)
@@ -180,9 +181,10 @@ class BriefPanel(QWidget):
             for name, threshold in THRESHOLDS.items():
                 question, _, what = name.partition(".")
                 words = _UNIT.sub("", what).replace("_", " ").replace(".", " ")
-                label = QLabel(f"{question}: {words}")
+                label = PlainLabel(f"{question}: {words}")
                 label.setWordWrap(True)
-                label.setToolTip(f"{name}\nDefault {threshold.default:g} {threshold.unit}; {threshold.source}")
+                default = f"Default {threshold.default:g} {threshold.unit}"
+                label.setToolTip(as_plain(f"{name}\n{default}; {threshold.source}"))
                 editor = ThresholdEditor(name)
                 editor.edited.connect(
                     lambda value, name=name: self.edited.emit(f"thresholds.{name}", value, f"Brief: {name}")
@@ -238,7 +240,7 @@ class BriefPanel(QWidget):
             if is_open and told is not None:
                 names = listed([readable(m.rpartition("/")[2]) for m in told.misses], most=8)
                 tip = f"Not met by {names}." + (" Press to see only these." if told.unit == "file" else "")
-            button.setToolTip(tip)
+            button.setToolTip(as_plain(tip))
 
     def _mark(self, button: QPushButton, state: str) -> None:
         if button.property("state") != state:

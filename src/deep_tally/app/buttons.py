@@ -6,10 +6,12 @@ from typing import Literal
 
 from PySide6.QtWidgets import QPushButton
 
+from deep_tally.app.plain import as_plain
+
 
 def plain_button(words: str, tip: str, look: Literal["quiet", "small"] = "small") -> QPushButton:
     """A button without a frame; `look` is one of the theme's."""
     button = QPushButton(words)
     button.setProperty("look", look)
-    button.setToolTip(tip)
+    button.setToolTip(as_plain(tip))
     return button

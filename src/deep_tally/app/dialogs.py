@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from importlib import metadata, resources
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QLabel, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QTextBrowser, QVBoxLayout, QWidget
 
 from deep_tally import __version__
+from deep_tally.app.plain import PlainLabel
 from deep_tally.app.theme import font
 
 KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
@@ -141,16 +142,16 @@ class KeysPage(QDialog):
         grid.setVerticalSpacing(6)
         row = 0
         for place, keys in KEYS:
-            head = QLabel(place)
+            head = PlainLabel(place)
             head.setFont(font(15, 700))
             head.setContentsMargins(0, 10 if row else 0, 0, 2)
             grid.addWidget(head, row, 0, 1, 2)
             row += 1
             for key, what in keys:
-                name = QLabel(key)
+                name = PlainLabel(key)
                 name.setFont(font(14, 600))
                 grid.addWidget(name, row, 0)
-                grid.addWidget(QLabel(what), row, 1)
+                grid.addWidget(PlainLabel(what), row, 1)
                 row += 1
         _finish(self, grid)
 
@@ -162,7 +163,7 @@ class LeftOutPage(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Left out")
         self.resize(620, 320)
-        words = QLabel("These could not be looked into. The rest of the delivery is checked without them.")
+        words = PlainLabel("These could not be looked into. The rest of the delivery is checked without them.")
         words.setWordWrap(True)
         text = QTextBrowser()
         text.setAccessibleName("What was left out, and what to do")
@@ -180,9 +181,9 @@ class AboutPage(QDialog):
         super().__init__(parent)
         self.setWindowTitle("About Deep Tally")
         self.resize(620, 560)
-        title = QLabel(f"Deep Tally {__version__}")
+        title = PlainLabel(f"Deep Tally {__version__}")
         title.setFont(font(22, 700))
-        words = QLabel(
+        words = PlainLabel(
             "Checks a delivery of trackouts before the mix begins.\n"
             "Your client's files are never changed, and nothing leaves this machine."
         )

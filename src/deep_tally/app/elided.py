@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QLabel, QSizePolicy
+from PySide6.QtWidgets import QSizePolicy
+
+from deep_tally.app.plain import PlainLabel, as_plain
 
 
-class ElidedLabel(QLabel):
+class ElidedLabel(PlainLabel):
     """A QLabel that takes the room there is."""
 
     def __init__(self, text: str = "") -> None:
@@ -17,7 +19,7 @@ class ElidedLabel(QLabel):
     def paintEvent(self, event: QPaintEvent) -> None:
         metrics = self.fontMetrics()
         is_cut = metrics.horizontalAdvance(self.text()) > self.width()
-        self.setToolTip(self.text() if is_cut else "")
+        self.setToolTip(as_plain(self.text() if is_cut else ""))
         painter = QPainter(self)
         shown = metrics.elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
         painter.setPen(self.palette().color(self.foregroundRole()))

@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.plain import PlainLabel
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.findings import QUESTIONS, Action
 from deep_tally.reply.action_words import ACTION_MEANINGS, ACTION_WORDS
@@ -47,7 +48,7 @@ class EmptyPage(QWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        title = QLabel("Drop a client's folder or zip here")
+        title = PlainLabel("Drop a client's folder or zip here")
         title.setFont(font(26, 700))
         title.setAlignment(Qt.AlignmentFlag.AlignBottom)
         title.setContentsMargins(0, 0, 0, 5)
@@ -88,7 +89,7 @@ class EmptyPage(QWidget):
         theme.changed.connect(self.update)
 
     def _line(self, words: str) -> QLabel:
-        label = QLabel(words)
+        label = PlainLabel(words)
         label.setFont(font(14))
         label.setFixedHeight(_RULE_STEP)
         return label

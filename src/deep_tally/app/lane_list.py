@@ -18,11 +18,12 @@ from PySide6.QtCore import (
     Signal,
 )
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QLabel, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from deep_tally.app.lane_canvas import Slot
 from deep_tally.app.lanes import Head, Lane, end_words
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.reply.action_words import ACTION_WORDS
 from deep_tally.reply.numbers import count
@@ -81,7 +82,9 @@ class LaneModel(QAbstractListModel):
             return row.words if role == Qt.ItemDataRole.DisplayRole else None
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{row.number}  {row.title}".strip()
-        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleDescriptionRole):
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return as_plain("\n".join(self.told(row)))
+        if role == Qt.ItemDataRole.AccessibleDescriptionRole:
             return "\n".join(self.told(row))
         return None
 
@@ -133,7 +136,7 @@ class LaneList(QListView):
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setMouseTracking(True)
         self.setAccessibleName("Files of the line-up")
-        self._label = QLabel(self.viewport())
+        self._label = PlainLabel(parent=self.viewport())
         self._label.setContentsMargins(6, 1, 6, 1)
         self._label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self._label.hide()

@@ -10,8 +10,6 @@ from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
-    QLabel,
     QMenu,
     QScrollBar,
     QVBoxLayout,
@@ -27,6 +25,7 @@ from deep_tally.app.lane_list import HEAD_PX, LaneList
 from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
 from deep_tally.app.listening import Listening
 from deep_tally.app.place_dialog import PlaceDialog
+from deep_tally.app.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.settings import Settings
 from deep_tally.app.state import NUDGE
 from deep_tally.app.theme import Theme, font
@@ -116,7 +115,7 @@ class LineUpView(QWidget):
         tools.addWidget(self.song_box)
         for widget in (self.ruler_button, self.order_button):
             tools.addWidget(widget)
-        height = QLabel("Lanes")
+        height = PlainLabel("Lanes")
         height.setProperty("look", "soft")
         height.setContentsMargins(8, 0, 0, 0)
         tools.addWidget(height)
@@ -273,7 +272,8 @@ class LineUpView(QWidget):
             changes = len(timeline.tempos) + len(timeline.meters) - 2
             told = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
             self.tempo_button.setText(f"{told}: {song.facts.tempo_from or 'as told'}")
-            self.tempo_button.setToolTip(f"The tempo is taken from {song.facts.tempo_from}. Tell another one (T)")
+            source = song.facts.tempo_from
+            self.tempo_button.setToolTip(as_plain(f"The tempo is taken from {source}. Set another one (T)"))
         has_end = song is not None and song.common.seconds is not None
         self.end_button.setEnabled(has_end)
 
@@ -371,7 +371,7 @@ class LineUpView(QWidget):
         song = self.song
         now = f"{song.facts.tempo_bpm:g}" if song is not None and song.facts.tempo_bpm else ""
         words = f"Tempo in BPM, {SLOWEST_BPM:g} to {FASTEST_BPM:g} (empty: as stated):"
-        text, agreed = QInputDialog.getText(self, "The song's tempo", words, text=now)
+        text, agreed = ask_text(self, "The song's tempo", words, text=now)
         if not agreed:
             return
         said = text.strip().casefold().removesuffix("bpm").strip().replace(",", ".")

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -30,6 +29,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.name_ink import draw_name
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.brief import Brief
@@ -127,7 +127,7 @@ class PlanModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.EditRole and index.column() == _NEW:
             return renamed.new.rpartition(".")[0] or renamed.new
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == _OLD and renamed.path in self.names:
-            return f"{readable(renamed.path)}\n\n{name_labels(self.names[renamed.path])}"
+            return as_plain(f"{readable(renamed.path)}\n\n{name_labels(self.names[renamed.path])}")
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == _NEW:
             return "Written by you; Delete gives it back to the pattern" if renamed.is_own else "F2 to write your own"
         if role == Qt.ItemDataRole.FontRole and index.column() == _NEW:
@@ -242,7 +242,7 @@ class NamesView(QWidget):
         self.csv.clicked.connect(self.save_csv)
         self.in_reply = QCheckBox("&List them in the reply")
         self.in_reply.clicked.connect(lambda on: self._tell(replace(self._told, in_reply=on), "New names in the reply"))
-        self.trouble = QLabel()
+        self.trouble = PlainLabel()
         self.trouble.setWordWrap(True)
         self.trouble.setFont(font(13, 600))
         self.summary = ElidedLabel()
@@ -271,9 +271,9 @@ class NamesView(QWidget):
         self._colour()
 
     def _lay_out(self) -> None:
-        label = QLabel("&Pattern")
+        label = PlainLabel("&Pattern")
         label.setBuddy(self.pattern)
-        order = QLabel("&Order")
+        order = PlainLabel("&Order")
         order.setBuddy(self.order)
         top = QHBoxLayout()
         top.setSpacing(8)

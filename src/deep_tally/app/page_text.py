@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtSvg import QSvgRenderer
 
+from deep_tally.app.plain import as_plain
 from deep_tally.app.theme import Colours, font
 from deep_tally.reply.page import Block, BlockKind, Page
 from deep_tally.reply.picture import HEIGHT, WIDTH, Picture
@@ -129,7 +130,7 @@ class PageText:
         shown.setName(name)
         shown.setWidth(_PICTURE_WIDTH)
         shown.setHeight(height)
-        shown.setToolTip(picture.words)
+        shown.setToolTip(as_plain(picture.words))
         cursor.insertImage(shown)
 
 

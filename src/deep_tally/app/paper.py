@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QTextEdit, QWidget
 
 from deep_tally.app.page_text import PageText
+from deep_tally.app.plain import as_plain
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import DAY, Theme
 from deep_tally.model.errors import DeepTallyError
@@ -129,6 +130,6 @@ class PageView(QWidget):
     def button(self, words: str, tip: str, what: object) -> QPushButton:
         """A button of the view."""
         made = QPushButton(words)
-        made.setToolTip(tip)
+        made.setToolTip(as_plain(tip))
         made.clicked.connect(what)
         return made

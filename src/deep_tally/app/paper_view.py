@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from deep_tally.app.paper import PageView, ask_where
+from deep_tally.app.plain import PlainLabel
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme
 from deep_tally.reply.page import Page
@@ -25,7 +26,7 @@ class PaperView(PageView):
         self.text.setReadOnly(True)
         self.text.setAccessibleName("The client's page")
         self._name = ""
-        self.words = QLabel("What to send, for the client: it follows the brief.")
+        self.words = PlainLabel("What to send, for the client: it follows the brief.")
         self.back = self.button("Back", "Back to the sheet (Esc)", self.left.emit)
         self.copy = self.button("Copy as text", "Copy the whole page as plain text", self.copy_text)
         self.save = self.button("Save the page…", "As PDF, web page, text or Markdown", self.save_as)

@@ -12,7 +12,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -27,6 +26,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.check.parts import missing_in
 from deep_tally.model.brief import Brief, Part
@@ -250,15 +250,14 @@ class PartsView(QWidget):
         self.files = FileList()
         self.files.dropped.connect(self._take_all_out)
         self.files.menu_wanted.connect(self.show_menu)
-        self.summary = QLabel()
+        self.summary = PlainLabel()
         self.summary.setFont(font(14, 600))
-        self.rest = QLabel()
+        self.rest = PlainLabel()
         self.rest.setFont(font(14, 600))
-        self.besides = QLabel()
+        self.besides = PlainLabel()
         self.besides.setWordWrap(True)
-        self.besides.setTextFormat(Qt.TextFormat.PlainText)
         self.besides.setAccessibleName("What was asked besides parts")
-        self.hint = QLabel("Drag a file to its part, or press Enter on it. Delete takes a file out of a part.")
+        self.hint = PlainLabel("Drag a file to its part, or press Enter on it. Delete takes a file out of a part.")
         self.hint.setWordWrap(True)
         self.lists = QPushButton("&Example lists")
         self.lists.setToolTip("Begin with a list for a band, a programmed song, groups…")
@@ -374,7 +373,7 @@ class PartsView(QWidget):
         for other in others:
             listed_item = QListWidgetItem(_file_name(other) + _role_words(roles[other]))
             listed_item.setData(_PATH_ROLE, other)
-            listed_item.setToolTip(_tip(other, names.get(other)))
+            listed_item.setToolTip(as_plain(_tip(other, names.get(other))))
             self.files.addItem(listed_item)
         if total:
             self.summary.setText(f"{total - missing} of {count(total, 'asked part')} came")
@@ -402,7 +401,7 @@ class PartsView(QWidget):
         item = QTreeWidgetItem([readable(asked.asked.part), described, words])
         item.setData(0, _PART_ROLE, asked.asked.part)
         item.setFont(0, font(14, 700))
-        item.setToolTip(1, described)
+        item.setToolTip(1, as_plain(described))
         item.setForeground(1, QColor(self._theme.colours.soft))
         if lacks is not None:
             item.setForeground(2, self._theme.colours.action(Action.ASK))
@@ -427,7 +426,7 @@ class PartsView(QWidget):
         item.setData(0, _PATH_ROLE, match.path)
         item.setData(0, _PART_ROLE, asked.asked.part)
         item.setForeground(2, QColor(self._theme.colours.soft if match.confidence >= 0.9 else self._theme.colours.ink))
-        item.setToolTip(0, _tip(match.path, name))
+        item.setToolTip(0, as_plain(_tip(match.path, name)))
         return item
 
     def _restore(self, part: str, path: str) -> None:

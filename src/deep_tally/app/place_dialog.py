@@ -6,7 +6,6 @@ from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSpinBox,
     QVBoxLayout,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.lanes import Lane
+from deep_tally.app.plain import PlainLabel
 from deep_tally.app.theme import font
 from deep_tally.app.time_ruler import RulerMode, moment_words
 from deep_tally.model.timeline import Timeline
@@ -40,7 +40,7 @@ class PlaceDialog(QDialog):
         self.box.setValue(self.frames or 0)
         self.box.setMinimumWidth(220)
         self.box.setAccessibleName("Samples later than its own start says")
-        self.words = QLabel()
+        self.words = PlainLabel()
         self.words.setFont(font(13))
         self.bar_button = QPushButton("To the nearest &bar")
         self.bar_button.setEnabled(timeline is not None)
@@ -55,7 +55,7 @@ class PlaceDialog(QDialog):
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.setSpacing(12)
-        column.addWidget(QLabel(f"{lane.title} belongs later than its own start says by"))
+        column.addWidget(PlainLabel(f"{lane.title} belongs later than its own start says by"))
         column.addWidget(self.box)
         column.addWidget(self.words)
         column.addLayout(row)

@@ -7,11 +7,12 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QButtonGroup, QLabel, QMenu, QSizePolicy, QWidget
+from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QWidget
 
 from deep_tally.app.buttons import plain_button
 from deep_tally.app.flow import FlowLayout
 from deep_tally.app.listening import Listening
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.listen.plan import EARS, Ear
 from deep_tally.reply.numbers import clock, decibels, signed
@@ -113,12 +114,12 @@ class PlayerBar(QWidget):
         for ear, words in EARS.items():
             self.ear_menu.addAction(words.capitalize(), self._ear_setter(ear)).setCheckable(True)
         self.ear_button.setMenu(self.ear_menu)
-        self.time = QLabel("0:00.0")
+        self.time = PlainLabel("0:00.0")
         self.time.setFont(font(15, 600))
         self.time.setMinimumWidth(74)
         self.time.setAccessibleName("Where it plays")
         self.meter = Meter(theme)
-        self.output = QLabel()
+        self.output = PlainLabel()
         self.output.setFont(font(11))
         self.output.setWordWrap(True)
         self.output.setFixedWidth(180)
@@ -164,8 +165,10 @@ class PlayerBar(QWidget):
         known = f"Down {down}" if listening.paths else "Turned down"
         self.safe_button.setText(known if listening.is_safe else "Not turned down")
         self.safe_button.setToolTip(
-            f"Turned down by {down}, a fixed amount: then no moment of the sum can go over full scale. Press to hear it"
-            " as loud as it is; what goes over is held at full scale and counted"
+            as_plain(
+                f"Turned down by {down}, a fixed amount: then no moment of the sum can go over full scale. Press to"
+                " hear it as loud as it is; what goes over is held at full scale and counted"
+            )
         )
         self.output.setText(listening.output_words)
 

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QScrollArea,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.paper import PageView, ask_where
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Delivery
@@ -70,7 +70,7 @@ class ReplyView(PageView):
         self.anew = self.button(
             "Write it anew", "Put your changes away and write the reply from the findings", self.rewrite
         )
-        self.edited = QLabel("Edited by you")
+        self.edited = PlainLabel("Edited by you")
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 8, 0, 8)
         buttons.addWidget(self.edited)
@@ -97,7 +97,7 @@ class ReplyView(PageView):
     def _field(self, name: str, key: str, tip: str) -> QLineEdit:
         field = QLineEdit(self._settings.text(key))
         field.setAccessibleName(name)
-        field.setToolTip(tip)
+        field.setToolTip(as_plain(tip))
 
         def remember(text: str) -> None:
             self._settings.set_text(key, text)
@@ -157,7 +157,7 @@ class ReplyView(PageView):
                 widget.setParent(None)
                 widget.deleteLater()
         requests = group_requests(delivery.findings)
-        title = QLabel("What is asked, in the order it blocks the mix" if requests else "Nothing to ask")
+        title = PlainLabel("What is asked, in the order it blocks the mix" if requests else "Nothing to ask")
         title.setFont(font(13, 600))
         title.setContentsMargins(0, 8, 0, 8)
         self._list.addWidget(title)
@@ -165,7 +165,7 @@ class ReplyView(PageView):
             self._list.addWidget(self._request(request))
         fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
         if fixed:
-            mended = QLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")
+            mended = PlainLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")
             mended.setFont(font(13, 600))
             mended.setStyleSheet(f"color: {self._theme.colours.fix}")
             mended.setContentsMargins(0, 12, 0, 0)
@@ -178,7 +178,7 @@ class ReplyView(PageView):
         box.setToolTip("Part of the reply")
         box.toggled.connect(lambda asked: self._ask(request.task.key, asked))
         names = listed([path.rpartition("/")[2] for path in request.files], most=3)
-        files = QLabel(readable(names))
+        files = PlainLabel(readable(names))
         files.setFont(font(12))
         files.setStyleSheet(f"color: {self._theme.colours.soft}")
         files.setContentsMargins(28, 0, 0, 0)

@@ -29,6 +29,7 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
+from deep_tally.app.plain import as_plain
 from deep_tally.app.rows import (
     Column,
     Filter,
@@ -115,7 +116,7 @@ class SheetModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.AccessibleDescriptionRole and column is Column.NAME and row.name is not None:
             return name_labels(row.name)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return tooltip(row, column, self._speaker)
+            return as_plain(tooltip(row, column, self._speaker))
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QScrollArea, QSizePolicy, QWidget
 
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.plain import as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import ACTION_WORDS, readable
@@ -45,7 +46,7 @@ class SongTab(QAbstractButton):
         self._files, self._counts = files, counts
         told = [f"{ACTION_WORDS[a]}: {count(n, 'finding')}" for a, n in counts.items() if n]
         self.setAccessibleName(f"{self.text()}, {count(files, 'file')}. {'. '.join(told)}")
-        self.setToolTip("\n".join([self.text(), count(files, "file"), *told]))
+        self.setToolTip(as_plain("\n".join([self.text(), count(files, "file"), *told])))
         self.updateGeometry()
         self.update()
 

@@ -13,8 +13,6 @@ from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, Q
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
-    QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
@@ -30,6 +28,7 @@ from deep_tally.app.band import Band
 from deep_tally.app.buttons import plain_button
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.empty import EmptyPage
+from deep_tally.app.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.songs import SongStrip
 from deep_tally.app.theme import Choice, Theme, font
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
@@ -230,7 +229,7 @@ class Window(QMainWindow):
         button = QPushButton(words)
         button.setProperty("look", "step")
         button.setCheckable(True)
-        button.setToolTip(tip)
+        button.setToolTip(as_plain(tip))
         return button
 
     def _make_progress(self) -> QWidget:
@@ -253,7 +252,7 @@ class Window(QMainWindow):
         return self.progress
 
     def _make_said(self) -> QWidget:
-        self.said = QLabel()
+        self.said = PlainLabel()
         self.said.setContentsMargins(24, 6, 24, 6)
         self.said.setWordWrap(True)
         self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -352,7 +351,7 @@ class Window(QMainWindow):
             self.state.tell_song(self.sheet.selected_paths, song)
 
     def _tell_new_song(self) -> None:
-        name, agreed = QInputDialog.getText(self, "A song of its own", "The song's name:")
+        name, agreed = ask_text(self, "A song of its own", "The song's name:")
         if agreed:
             self._tell_song(name.strip())
 
@@ -820,7 +819,7 @@ class Window(QMainWindow):
             self.say(f"The brief is saved as “{readable(name)}”.")
 
     def _save_brief_as(self) -> None:
-        name, agreed = QInputDialog.getText(
+        name, agreed = ask_text(
             self, "Save the brief", "The brief's name, by its use:", text=readable(self.state.brief.name)
         )
         if agreed and name.strip():
