@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.client_folder import may_save
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.name_ink import draw_name
@@ -35,6 +36,7 @@ from deep_tally.app.theme import Theme, font
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError, PatternRefused
+from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.model.findings import Action
 from deep_tally.model.names import ParsedName
 from deep_tally.model.naming import FIELDS
@@ -220,6 +222,8 @@ class NamesView(QWidget):
         super().__init__()
         self._theme, self._settings = theme, settings
         self._delivery: Delivery | None = None
+        self.protected: ClientFiles = NO_CLIENT
+        """What nothing may be written over, or into."""
         self._told = Told()
         self._brief: Brief | None = None
         self.pattern = QLineEdit()
@@ -355,9 +359,10 @@ class NamesView(QWidget):
 
     def save_csv_to(self, path: Path) -> None:
         """Save the plan as CSV, and say what happened."""
-        files = [self._delivery.source / t.path for t in self._delivery.tracks] if self._delivery is not None else []
+        if not may_save(self, path, self.protected):
+            return
         try:
-            write_whole(to_csv(self.model.plan), path, client_files=files)
+            write_whole(to_csv(self.model.plan), path, client=self.protected, into_delivery=True)
         except DeepTallyError as error:
             self.said.emit(str(error))
             return

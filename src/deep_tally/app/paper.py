@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QTextEdit, QWidget
 
+from deep_tally.app.client_folder import may_save
 from deep_tally.app.page_text import PageText
 from deep_tally.app.plain import as_plain
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import DAY, Theme
 from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.page import Page, to_text
 from deep_tally.reply.save import FORMS, save_reply
@@ -90,22 +92,20 @@ class PageView(QWidget):
 
     what = "page"
     said = Signal(str)
-    slow_to_save = Signal(object, object, tuple)
-    """(Page, Path, files of the client): to be saved where the window does not wait for it."""
+    slow_to_save = Signal(object, object)
+    """(Page, Path): to be saved where the window does not wait for it; inside the client's folder, the user agreed."""
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
         self._theme, self._settings = theme, settings
         self.text = Paper(theme)
+        self.protected: ClientFiles = NO_CLIENT
+        """What nothing may be written over, or into."""
 
     @property
     def page(self) -> Page:
         """The page as it stands, with all edits."""
         return self.text.page
-
-    def client_files(self) -> Iterable[Path]:
-        """What nothing may be written to."""
-        return ()
 
     def copy_text(self) -> None:
         """Put the page on the clipboard as plain text."""
@@ -114,12 +114,14 @@ class PageView(QWidget):
 
     def save_to(self, path: Path) -> bool:
         """Save the page; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
+        if not may_save(self, path, self.protected):
+            return False
         if path.suffix.casefold() == ".pdf":
             self.said.emit(f"Writing {path.name}…")
-            self.slow_to_save.emit(self.page, path, tuple(self.client_files()))
+            self.slow_to_save.emit(self.page, path)
         else:
             try:
-                save_reply(self.page, path, client_files=self.client_files())
+                save_reply(self.page, path, client=self.protected, into_delivery=True)
             except DeepTallyError as error:
                 self.said.emit(str(error))
                 return False

@@ -10,7 +10,7 @@ import html
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import Qt as GuiQt
-from PySide6.QtWidgets import QInputDialog, QLabel, QWidget
+from PySide6.QtWidgets import QInputDialog, QLabel, QMessageBox, QWidget
 
 
 class PlainLabel(QLabel):
@@ -27,6 +27,21 @@ def as_plain(text: str) -> str:
     if not GuiQt.mightBeRichText(text):
         return text
     return f'<p style="white-space: pre-wrap">{html.escape(text, quote=False)}</p>'
+
+
+def ask_whether(parent: QWidget, title: str, question: str, yes: str) -> bool:
+    """Ask a question whose answer is `yes` or to leave it; Escape and Return leave it."""
+    box = QMessageBox(parent)
+    box.setTextFormat(Qt.TextFormat.PlainText)
+    box.setWindowTitle(title)
+    box.setText(question)
+    agree = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+    box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
+    try:
+        box.exec()
+        return box.clickedButton() is agree
+    finally:
+        box.deleteLater()
 
 
 def ask_text(parent: QWidget, title: str, question: str, text: str = "") -> tuple[str, bool]:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from pathlib import Path
+from collections.abc import Mapping
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
@@ -133,14 +132,6 @@ class ReplyView(PageView):
         path = ask_where(self, self._settings, "Save the reply", self.page.title or "Reply", _KINDS)
         if path is not None:
             self.save_to(path)
-
-    def client_files(self) -> Iterable[Path]:
-        """The files of the delivery the reply is about."""
-        delivery = self._delivery
-        if delivery is None:
-            return ()
-        paths = [*(t.path for t in delivery.tracks), *(e.path for e in delivery.others)]
-        return [delivery.source / path for path in paths]
 
     def _write_if_unedited(self) -> None:
         if not self.text.document().isModified():

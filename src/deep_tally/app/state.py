@@ -31,13 +31,14 @@ from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import BriefRefused, DeepTallyError
-from deep_tally.model.files import Entry, Intake, Role
+from deep_tally.model.files import NO_CLIENT, ClientFiles, Entry, Intake, Role
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import save_reply
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.session.shelf import Shelf, named_brief
 from deep_tally.session.told import NOTHING_TOLD, Told, add_word, keep_told, recall_told, vocabulary_at_hand
+from deep_tally.whole import sweep_unfinished
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
@@ -284,9 +285,12 @@ class CheckState(QObject):
         self.put_brief(brief, brief)
         return True
 
-    def save_page(self, page: Page, path: Path, client_files: Iterable[Path]) -> None:
-        """Write a page in a worker, which takes a second for a PDF; `saved` tells how it went."""
-        self._readers.submit(_SAVING, _save_page, page, path, tuple(client_files))
+    def save_page(self, page: Page, path: Path) -> None:
+        """Write a page in a worker, which takes a second for a PDF; `saved` says how it went.
+
+        Where it lies in the client's folder, the user agreed to that.
+        """
+        self._readers.submit(_SAVING, _save_page, page, path, self.client)
         self._timer.start()
 
     def put_brief_back(self) -> None:
@@ -411,6 +415,11 @@ class CheckState(QObject):
             self._pictures[job] = kind, path
             self._painters.submit(job, PICTURES[kind], source, *arguments)
             self._timer.start()
+
+    @property
+    def client(self) -> ClientFiles:
+        """What nothing may be written over, or into."""
+        return self.intake.client if self.intake is not None else NO_CLIENT
 
     @property
     def sources(self) -> dict[str, Path]:
@@ -662,10 +671,10 @@ def _take_in(
         return str(error)
 
 
-def _save_page(progress: object, page: Page, path: Path, client_files: tuple[Path, ...]) -> str:
+def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> str:
     """In a worker: write a page; tells in a sentence how it went."""
     try:
-        save_reply(page, path, client_files=client_files)
+        save_reply(page, path, client=client, into_delivery=True)
     except DeepTallyError as error:
         return str(error)
     return f"Saved: {path}"
@@ -676,6 +685,7 @@ def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
     for folder in folders:
         shutil.rmtree(folder, ignore_errors=True)
     sweep()
+    sweep_unfinished()
 
 
 def _make_demo(progress: object) -> Path:

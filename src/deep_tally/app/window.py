@@ -432,14 +432,25 @@ class Window(QMainWindow):
         if self.record_action.isChecked():
             proposed = str(self.settings.folder("recording") / "Played.wav")
             chosen, _ = QFileDialog.getSaveFileName(self, "Write what plays", proposed, "WAV (*.wav)")
-            intake = self.state.intake
-            if chosen and intake is not None and Path(chosen).resolve() in {p.resolve() for p in intake.client_files}:
-                self.say("That is a client's file: choose another name.")
-                chosen = ""
-            if chosen:
+            if chosen and self._may_record(Path(chosen)):
                 self.settings.set_folder("recording", Path(chosen).parent)
                 self.listening.record_to = Path(chosen)
         self.record_action.setChecked(self.listening.record_to is not None)
+
+    def _may_record(self, path: Path) -> bool:
+        """Whether what plays may be written there; says why not."""
+        from deep_tally.app.client_folder import may_save
+        from deep_tally.model.errors import CannotWrite
+        from deep_tally.whole import require_not_the_clients
+
+        if not may_save(self, path, self.state.client):
+            return False
+        try:
+            require_not_the_clients(path, self.state.client, into_delivery=True)
+        except CannotWrite as refused:
+            self.say(readable(str(refused)))
+            return False
+        return True
 
     def _hear_all(self) -> None:
         self.listening.set_solo(frozenset())
@@ -626,8 +637,11 @@ class Window(QMainWindow):
 
     def _opened(self, again: bool) -> None:
         self._replied = None
+        self.reply.protected = self.paper.protected = self.names.protected = self.state.client
         if not again:
             self.listening.forget()
+            self.listening.record_to = None  # it may lie in what was opened now
+            self.record_action.setChecked(False)
         self.progress_bar.setRange(0, 1000)
         self.band.show_counts(None)
         self._show_page(self.desk)
@@ -845,11 +859,14 @@ class Window(QMainWindow):
 
     def export_brief_to(self, path: Path) -> None:
         """Save the brief as a file, and say what happened."""
+        from deep_tally.app.client_folder import may_save
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.whole import write_whole
 
+        if not may_save(self, path, self.state.client):
+            return
         try:
-            write_whole(self.state.brief.to_json(), path)
+            write_whole(self.state.brief.to_json(), path, client=self.state.client, into_delivery=True)
         except DeepTallyError as error:
             self.say(str(error))
             return
@@ -873,14 +890,16 @@ class Window(QMainWindow):
 
     def save_picture_to(self, path: Path, widget: QWidget) -> None:
         """Save a widget as a PNG of twice its size, and say what happened."""
+        from deep_tally.app.client_folder import may_save
         from deep_tally.app.export import png_of
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.whole import write_whole
 
         path = path if path.suffix.casefold() == ".png" else path.with_name(f"{path.name}.png")
-        intake = self.state.intake
+        if not may_save(self, path, self.state.client):
+            return
         try:
-            write_whole(png_of(widget), path, client_files=intake.client_files if intake is not None else ())
+            write_whole(png_of(widget), path, client=self.state.client, into_delivery=True)
         except DeepTallyError as error:
             self.say(str(error))
             return

@@ -32,7 +32,7 @@ from deep_tally.reply.words import Speaker
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.told import recall_told, vocabulary_at_hand
-from deep_tally.whole import write_whole
+from deep_tally.whole import require_not_the_clients, sweep_unfinished, write_whole
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -51,6 +51,7 @@ def run_check(
     client: str,
     progress: bool | None,
     no_cache: bool,
+    into_delivery: bool,
     quiet: bool,
 ) -> int:
     """Do the whole check; returns 1 when there is something to ask the client, else 0.
@@ -68,9 +69,13 @@ def run_check(
         require_form(reply_path)
     shown = progress if progress is not None else sys.stderr.isatty() and not quiet
     sweep()
+    sweep_unfinished()
     with unpack_folder() as unpack_into:
         with _progress(shown) as show:
             intake = take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=show.step)
+            for output in (json_path if json_path != "-" else None, reply_path):
+                if output:  # said before an hour of measuring, not after it
+                    require_not_the_clients(Path(output), intake.client, into_delivery=into_delivery)
             tracks, comparisons = _measure(intake, show, cached=not no_cache)
         delivery = judge(
             intake,
@@ -80,13 +85,13 @@ def run_check(
             told_parts=recall_told(intake.source).parts,
             vocabulary=vocabulary,
         )
-        client_files = intake.client_files
     if json_path == "-":
         click.echo(to_json(delivery), nl=False)
     elif json_path:
-        write_whole(to_json(delivery), Path(json_path), client_files=client_files)
+        write_whole(to_json(delivery), Path(json_path), client=intake.client, into_delivery=into_delivery)
     if reply_path is not None:
-        save_reply(write_letter(delivery, engineer=engineer, client=client), reply_path, client_files=client_files)
+        letter = write_letter(delivery, engineer=engineer, client=client)
+        save_reply(letter, reply_path, client=intake.client, into_delivery=into_delivery)
     for trouble in intake.troubles:
         click.echo(f"deep-tally: {readable(trouble)}", err=True)
     if not quiet and json_path != "-":

@@ -9,11 +9,14 @@ from typing import Any
 import click
 
 from deep_tally import __version__
-from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.errors import DeepTallyError, InsideDelivery
 from deep_tally.reply.action_words import readable
 
 OK, ASKED, WRONG_USE, CANCELLED = 0, 1, 2, 130
 _PATH = click.Path(path_type=Path)
+_INTO_DELIVERY = click.option(
+    "--into-delivery", is_flag=True, help="Allow outputs inside the client's folder; never over a file of theirs."
+)
 
 
 class _OpenByDefault(click.Group):
@@ -59,6 +62,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--engineer", default="", help="Your name, under the reply.")
 @click.option("--client", default="", help="The client's name, for the greeting.")
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
+@_INTO_DELIVERY
 @click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing for next time.")
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:
@@ -92,6 +96,7 @@ def show_brief(**options: Any) -> int:
 @click.option("--family-order", is_flag=True, help="In the order of the families: drums first, voices late.")
 @click.option("--brief", help="Whose pattern and longest name count: a file or a name.")
 @click.option("--csv", "csv_path", help="Write the plan as CSV; - for standard output.")
+@_INTO_DELIVERY
 @click.option("--explain", is_flag=True, help="Say what is understood of each name.")
 def show_names(**options: Any) -> int:
     """Print new names for the files of a delivery. Nothing is renamed, no audio is read.
@@ -129,6 +134,8 @@ def main(arguments: list[str] | None = None) -> None:
         status = WRONG_USE
     except DeepTallyError as error:
         click.echo(f"deep-tally: {readable(str(error))}", err=True)
+        if isinstance(error, InsideDelivery):
+            click.echo("To write there all the same, add --into-delivery.", err=True)
         status = WRONG_USE
     except (click.Abort, KeyboardInterrupt):
         click.echo("deep-tally: cancelled.", err=True)

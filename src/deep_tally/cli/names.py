@@ -19,7 +19,7 @@ from deep_tally.names.read import read_names
 from deep_tally.reply.action_words import readable
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.told import recall_told, vocabulary_at_hand
-from deep_tally.whole import write_whole
+from deep_tally.whole import sweep_unfinished, write_whole
 
 TROUBLE_WORDS = {
     "clash": "two files would get this name",
@@ -36,6 +36,7 @@ def run_names(
     brief: str | None,
     csv_path: str | None,
     explain: bool,
+    into_delivery: bool,
 ) -> int:
     """Print the plan; returns 1 when a new name clashes, is empty or too long, else 0.
 
@@ -49,6 +50,7 @@ def run_names(
     if trouble:
         click.echo(f"deep-tally: {trouble}", err=True)
     sweep()
+    sweep_unfinished()
     plans: list[Renamed] = []
     parsed: dict[str, ParsedName] = {}
     with unpack_folder() as unpack_into:
@@ -67,11 +69,10 @@ def run_names(
                 own=recall_told(intake.source).names,
                 longest=asked.names.longest,
             )
-        client_files = intake.client_files
     if csv_path == "-":
         click.echo(to_csv(plans), nl=False)
     elif csv_path:
-        write_whole(to_csv(plans), Path(csv_path), client_files=client_files)
+        write_whole(to_csv(plans), Path(csv_path), client=intake.client, into_delivery=into_delivery)
     if csv_path != "-":
         _print(plans, parsed if explain else {})
     return int(any(r.trouble for r in plans))

@@ -97,6 +97,7 @@ def take_in(
         name=name,
         entries=tuple(_placed(entries, name)),
         archives=tuple(archives),
+        folders=tuple(path for path in paths if path.is_dir()),
         troubles=tuple(_told(t, base) for t in troubles),
     )
     if not intake.sounds:

@@ -46,6 +46,10 @@ class CannotWrite(DeepTallyError):
     """An output cannot be written where it was asked for."""
 
 
+class InsideDelivery(CannotWrite):
+    """An output would lie in a folder that the client sent, which was not asked for."""
+
+
 class WordRefused(DeepTallyError):
     """A word of the user's own vocabulary stands for another part already, or is none."""
 

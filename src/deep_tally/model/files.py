@@ -186,6 +186,17 @@ class Damage:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ClientFiles:
+    """What belongs to the client: files that nothing is written over, and folders that nothing is written into."""
+
+    files: tuple[Path, ...] = ()
+    folders: tuple[Path, ...] = ()
+
+
+NO_CLIENT = ClientFiles()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Intake:
     """A delivery as found on disk: its name and its files, none opened yet.
 
@@ -199,6 +210,8 @@ class Intake:
         In natural order of their paths.
     archives : tuple of Path
         The client's zips that files were taken out of.
+    folders : tuple of Path
+        The client's folders that were opened.
     troubles : tuple of str
         One sentence for every folder or file that could not be looked into.
     """
@@ -207,12 +220,13 @@ class Intake:
     name: str
     entries: tuple[Entry, ...]
     archives: tuple[Path, ...] = ()
+    folders: tuple[Path, ...] = ()
     troubles: tuple[str, ...] = ()
 
     @property
-    def client_files(self) -> tuple[Path, ...]:
-        """What nothing may be written to."""
-        return (*(e.source for e in self.entries), *self.archives)
+    def client(self) -> ClientFiles:
+        """What nothing may be written over, or into."""
+        return ClientFiles(files=(*(e.source for e in self.entries), *self.archives), folders=self.folders)
 
     @property
     def sounds(self) -> tuple[Entry, ...]:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from types import MappingProxyType
 
 from deep_tally.model.errors import CannotWrite
+from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.page import Page, to_html, to_markdown, to_text
 from deep_tally.reply.pdf import to_pdf
 from deep_tally.whole import write_whole
@@ -17,8 +18,8 @@ FORMS: Mapping[str, Callable[[Page], str | bytes]] = MappingProxyType(
 """A reply file's ending -> how the page is written in that form."""
 
 
-def save_reply(page: Page, path: Path, *, client_files: Iterable[Path] = ()) -> None:
-    """Save a reply in the form its ending names.
+def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_delivery: bool = False) -> None:
+    """Save a reply in the form its ending names; the rest as for `write_whole`.
 
     Raises
     ------
@@ -26,7 +27,7 @@ def save_reply(page: Page, path: Path, *, client_files: Iterable[Path] = ()) -> 
         The ending names no form, or the file cannot be written.
     """
     require_form(path)
-    write_whole(FORMS[path.suffix.casefold()](page), path, client_files=client_files)
+    write_whole(FORMS[path.suffix.casefold()](page), path, client=client, into_delivery=into_delivery)
 
 
 def require_form(path: Path) -> None:
