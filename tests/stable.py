@@ -26,6 +26,7 @@ def hire(crew: Crew) -> Any:
     worker.pipe.send(("", take_home, ({name: os.environ[name] for name in _HOME},)))
     while not isinstance(worker.pipe.recv(), Returned):
         pass
+    worker.listens = True
     return worker
 
 

@@ -6,6 +6,7 @@ that imports the meters, and loaded from then on.
 
 from __future__ import annotations
 
+import pickle
 from collections.abc import Callable
 from typing import ParamSpec, TypeVar
 
@@ -37,7 +38,8 @@ def compiled(signature: str, *, finite: bool = False) -> Callable[[Callable[P, R
 
         try:
             return compile_it(cache=True)
-        except RuntimeError:
-            return compile_it(cache=False)  # no folder can be written to: compiled anew in every process
+        except (RuntimeError, OSError, EOFError, pickle.UnpicklingError):
+            # No folder can be written to, the disk is full, or what was kept is damaged: compiled in every process.
+            return compile_it(cache=False)
 
     return decorate

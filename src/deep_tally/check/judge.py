@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
 
@@ -13,7 +13,7 @@ from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
-from deep_tally.model.files import Intake, Role
+from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
 from deep_tally.names.match import match_parts
 from deep_tally.names.read import read_names
 from deep_tally.names.vocabulary import Vocabulary
@@ -29,6 +29,7 @@ def judge(
     told_places: Mapping[str, int] = MappingProxyType({}),
     told_tempos: Mapping[str, float] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
+    incomplete: Sequence[Incomplete] = (),
 ) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
 
@@ -49,6 +50,8 @@ def judge(
         By its name in the intake, where the user said so.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
+    incomplete : sequence of Incomplete
+        What could not be compared here; what could not be opened or measured is known from `intake` and `tracks`.
     """
     tracks = in_asked_roles(tracks, brief)
     sets = []
@@ -63,8 +66,19 @@ def judge(
         sets=tuple(sets),
         others=tuple(replace(e, song=named.get(e.song, e.song)) for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
+        incomplete=(*intake.incomplete, *_not_measured(tracks), *incomplete),
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
     )
+
+
+def _not_measured(tracks: Sequence[Track]) -> Iterator[Incomplete]:
+    """The files that could not be checked here, those with one reason together."""
+    by_reason: dict[Unchecked, list[str]] = {}
+    for track in tracks:
+        if track.unchecked is not None:
+            by_reason.setdefault(track.unchecked, []).append(track.path)
+    for reason, paths in by_reason.items():
+        yield Incomplete(what="measuring", files=tuple(paths), problem=reason.problem, remedy=reason.remedy)
 
 
 def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,12 +19,12 @@ from deep_tally.measure.crew import Crew
 from deep_tally.measure.job import measure_entry
 from deep_tally.measure.run import Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
 from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.document import to_json
+from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.save import require_form, save_reply
@@ -38,6 +38,7 @@ if TYPE_CHECKING:
     from rich.progress import Progress
 
 _POLL_S = 0.1
+NOT_COMPLETE = 2
 
 
 def run_check(
@@ -54,7 +55,7 @@ def run_check(
     into_delivery: bool,
     quiet: bool,
 ) -> int:
-    """Do the whole check; returns 1 when there is something to ask the client, else 0.
+    """Do the whole check; returns 1 when there is something to ask the client, 2 when not all could be checked, else 0.
 
     Raises
     ------
@@ -76,12 +77,13 @@ def run_check(
             for output in (json_path if json_path != "-" else None, reply_path):
                 if output:  # said before an hour of measuring, not after it
                     require_not_the_clients(Path(output), intake.client, into_delivery=into_delivery)
-            tracks, comparisons = _measure(intake, show, cached=not no_cache)
+            tracks, comparing = _measure(intake, show, cached=not no_cache)
         delivery = judge(
             intake,
             tracks,
             asked,
-            comparisons=comparisons,
+            comparisons=comparing.by_song,
+            incomplete=comparing.incomplete,
             told_parts=recall_told(intake.source).parts,
             vocabulary=vocabulary,
         )
@@ -94,12 +96,16 @@ def run_check(
         save_reply(letter, reply_path, client=intake.client, into_delivery=into_delivery)
     for trouble in intake.troubles:
         click.echo(f"deep-tally: {readable(trouble)}", err=True)
+    for incomplete in delivery.incomplete:
+        click.echo(f"deep-tally: {readable(incomplete_words(incomplete))}", err=True)
     if not quiet and json_path != "-":
         _print_tally(delivery)
+    if delivery.incomplete:
+        return NOT_COMPLETE
     return int(any(f.action is Action.ASK for f in delivery.findings))
 
 
-def _measure(intake: Intake, show: _Show, *, cached: bool) -> tuple[tuple[Track, ...], Mapping[str, Comparison]]:
+def _measure(intake: Intake, show: _Show, *, cached: bool) -> tuple[tuple[Track, ...], Comparing]:
     """Measure all files, then hold those of each song against each other."""
     crew = Crew()
     try:
@@ -111,7 +117,7 @@ def _measure(intake: Intake, show: _Show, *, cached: bool) -> tuple[tuple[Track,
             for report in crew.poll(_POLL_S):
                 comparing.take(report)
             show.compared(comparing)
-        return measuring.tracks, comparing.by_song
+        return measuring.tracks, comparing
     finally:
         crew.close()
 

@@ -8,10 +8,10 @@ from types import MappingProxyType
 
 from deep_tally.compare.job import compare_song, is_compared
 from deep_tally.measure.apart import OnProgress
-from deep_tally.measure.crew import Crew, Progress, Report, Returned
+from deep_tally.measure.crew import Crew, Failed, Progress, Report, Returned
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
-from deep_tally.model.files import Entry, Intake
+from deep_tally.model.files import Entry, Incomplete, Intake
 from deep_tally.model.measures import FlatTops, Gaps, Runs
 
 CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
@@ -53,6 +53,7 @@ class Comparing:
         self._left: set[str] = set()
         self._share = 0.0
         self.found: dict[Key, Comparison] = {}
+        self._failed: dict[str, Failed] = {}
         by_path = {t.path: t for t in tracks}
         for song in intake.songs:
             entries = [
@@ -83,8 +84,11 @@ class Comparing:
             self._share = report.done / report.total if report.total else 0.0
             return True
         # Files that cannot be compared (one vanished meanwhile) leave the findings that need no comparison.
+        song = report.job.removeprefix(_PREFIX)
         if isinstance(report, Returned):
-            self.found[self._keys[report.job.removeprefix(_PREFIX)]] = report.value
+            self.found[self._keys[song]] = report.value
+        else:
+            self._failed[song] = report
         self._left.discard(report.job)
         self._share = 0.0
         return True
@@ -103,6 +107,19 @@ class Comparing:
     def is_whole(self) -> bool:
         """Whether every song was compared; not so when that was cancelled, or failed."""
         return self.is_done and len(self.by_song) == len(self._keys)
+
+    @property
+    def incomplete(self) -> tuple[Incomplete, ...]:
+        """The songs whose files could not be compared here, and why; not those whose comparison was cancelled."""
+        return tuple(
+            Incomplete(
+                what="comparing",
+                files=tuple(str(path) for path, _ in self._keys[song]),
+                problem=failed.problem,
+                remedy=failed.remedy,
+            )
+            for song, failed in self._failed.items()
+        )
 
     @property
     def share(self) -> float:

@@ -5,11 +5,15 @@ A hostile file can crash a decoder written in C: these readers belong into a pro
 
 from __future__ import annotations
 
+import errno
 import os
+import shutil
 import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
-from typing import Self
+from typing import IO, Any, Self
 
 import numpy as np
 import soundfile
@@ -19,7 +23,7 @@ from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.priming import Told, ogg_has_end, read_mp3, read_mp4, read_opus
 from deep_tally.intake.sound import Block, require_sane
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
 
 _CODE_SCALE = 2.0**-31
@@ -31,7 +35,21 @@ _PIECE = 4096
 """Frames decoded at once: where a file breaks off, no more than this much before the break is lost."""
 
 _SECONDS_MOST = 12 * 3600
+_DECODED_SAMPLE_BYTES = 4
+_ROOM_LEFT = 256 << 20
+"""Free space that decoding leaves to others on the disk."""
+
+_EXPANSION = 12
+"""Decoded floats take up to so many times an encoded file's bytes (128 kbit/s stereo at 48 kHz: 24; 320: 10)."""
+
+_SF_ERR_SYSTEM = 2  # sndfile.h
+_ABOUT_THIS_MACHINE = frozenset(
+    {errno.ENOMEM, errno.EMFILE, errno.ENFILE, errno.EACCES, errno.EPERM, errno.EIO, errno.ENOSPC, errno.EDQUOT}
+    | {errno.EFBIG, errno.ENOENT, errno.ESTALE, errno.ETIMEDOUT, errno.EAGAIN}
+)
 _NO_END = "its stream breaks off before its end is marked"
+
+OnDecoded = Callable[[int, int], None]
 
 
 class LibsndfileReader:
@@ -92,6 +110,9 @@ class LibsndfileReader:
                 if not len(piece):
                     break
         except (soundfile.LibsndfileError, OSError, RuntimeError) as error:
+            if is_the_systems(error):
+                remedy = "copy it to a disk of this machine and read the delivery again"
+                raise NotCheckedHere(self._path.name, "the system could not read it", remedy) from error
             if not got:
                 raise UnreadableSound(
                     self._path.name, "its audio cannot be decoded to the end", "ask for the file again"
@@ -137,65 +158,133 @@ def _told(path: Path, container: str, codec: str) -> tuple[Told, tuple[str, ...]
         os.close(file)
 
 
-def open_with_av(path: Path) -> PcmReader:
+def is_the_systems(error: Exception) -> bool:
+    """Whether the operating system failed at a file, and not the decoder at what is in it."""
+    if isinstance(error, soundfile.LibsndfileError):
+        return bool(error.code == _SF_ERR_SYSTEM)
+    return isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno in _ABOUT_THIS_MACHINE)
+
+
+def open_with_av(path: Path, on_decoded: OnDecoded = lambda done, total: None) -> PcmReader:
     """Decode a file with PyAV into a nameless temporary file and read that.
 
     Its seeking is not exact to the sample, and an edge of sound must be. The temporary file has no name, so nothing
     is left behind however the process ends.
 
+    Parameters
+    ----------
+    path : Path
+    on_decoded : callable
+        Called with (frames decoded, frames in all as far as the file says) as it goes on.
+
     Raises
     ------
     UnreadableSound
+        No audio in it can be decoded.
+    NotCheckedHere
+        There is no room to decode it to, or the system fails at it.
     """
     import av
 
-    with _temporary() as decoded:
+    try:
+        with av.open(str(path), metadata_errors="replace") as container:
+            needed = _decoded_bytes(container, path.stat().st_size)
+            with _temporary(path.name, needed) as decoded:
+                layout = _decode(av, container, path, decoded.fileno(), on_decoded)
+                return PcmReader(path, os.dup(decoded.fileno()), layout)
+    except (av.FFmpegError, OSError, ValueError, IndexError, EOFError) as error:
+        if is_the_systems(error):
+            remedy = "copy it to a disk of this machine and read the delivery again"
+            raise NotCheckedHere(path.name, f"the system could not read it ({error})", remedy) from error
+        raise UnreadableSound(
+            path.name, "no audio in it can be decoded, it may be incomplete", "ask for the file again, as WAV"
+        ) from error
+
+
+def _decoded_bytes(container: Any, file_bytes: int) -> int:
+    """How much room the decoded samples take, as far as the file says; a guess by its size where it does not."""
+    stream = container.streams.audio[0]
+    codec = stream.codec_context
+    if codec is None or not stream.duration:
+        return file_bytes * _EXPANSION
+    seconds = min(float(stream.duration * stream.time_base), _SECONDS_MOST)
+    return int(seconds * codec.rate * codec.layout.nb_channels * _DECODED_SAMPLE_BYTES)
+
+
+@contextmanager
+def _temporary(name: str, needed: int) -> Iterator[IO[bytes]]:
+    """A nameless file on the first of the disks at hand that has the room: the user's cache, the temporary folder.
+
+    Raises
+    ------
+    NotCheckedHere
+        None has.
+    """
+    free = 0
+    for folder in (user_cache_path("deep-tally"), Path(tempfile.gettempdir())):
         try:
-            layout = _decode(av, path, decoded.fileno())
-        except (av.FFmpegError, OSError, ValueError, IndexError, EOFError) as error:
-            raise UnreadableSound(
-                path.name, "no audio in it can be decoded, it may be incomplete", "ask for the file again, as WAV"
-            ) from error
-        return PcmReader(path, os.dup(decoded.fileno()), layout)
+            folder.mkdir(parents=True, exist_ok=True)
+            free = max(free, shutil.disk_usage(folder).free)
+            if shutil.disk_usage(folder).free - _ROOM_LEFT < needed:
+                continue
+            made = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115 - closed below
+        except OSError:
+            continue
+        with made:
+            yield made
+        return
+    problem = f"decoding it takes {needed / 1e6:,.0f} MB of disk space, and {free / 1e6:,.0f} MB are free"
+    raise NotCheckedHere(name, problem, "free some space and read the delivery again")
 
 
-def _temporary() -> tempfile._TemporaryFileWrapper[bytes]:
-    folder = user_cache_path("deep-tally")
-    folder.mkdir(parents=True, exist_ok=True)
-    return tempfile.TemporaryFile(dir=folder)  # type: ignore[return-value]
+def _write_all(out: int, data: bytes, name: str) -> None:
+    """Write all of it: the system may take it in pieces.
+
+    Raises
+    ------
+    NotCheckedHere
+        The disk is full, or a file may not grow so large.
+    """
+    left = memoryview(data)
+    try:
+        while left:
+            left = left[os.write(out, left) :]
+    except OSError as error:
+        problem = f"its decoded audio cannot be written to the disk ({error.strerror})"
+        raise NotCheckedHere(name, problem, "free some space and read the delivery again") from error
 
 
-def _decode(av: object, path: Path, out: int) -> PcmLayout:
-    with av.open(str(path), metadata_errors="replace") as container:  # type: ignore[attr-defined]
-        stream = container.streams.audio[0]
-        codec = stream.codec_context
-        if codec is None:
-            raise ValueError("no decoder for this stream")
-        rate_hz, channels = codec.rate, codec.layout.nb_channels
-        require_sane(path, channels, rate_hz)
-        is_alac = codec.name == "alac"
-        bits = _alac_bits(codec.extradata) if is_alac else None
-        floating = not is_alac
-        resampler = av.AudioResampler(format="flt" if floating else "s32")  # type: ignore[attr-defined]
-        frames = 0
-        broken = False
-        try:
-            for decoded in container.decode(stream):
-                for piece in resampler.resample(decoded):
-                    samples = piece.to_ndarray().reshape(-1, channels)
-                    os.write(out, np.ascontiguousarray(samples).tobytes())
-                    frames += len(samples)
-                if frames > _SECONDS_MOST * rate_hz:
-                    raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
-        except av.FFmpegError:  # type: ignore[attr-defined]
-            broken = True
-            if not frames:
-                raise
-        seconds = float(stream.duration * stream.time_base) if stream.duration and not floating else 0.0
-        claimed = max(frames, round(seconds * rate_hz)) if is_alac else frames
-        kind = container.format.name.split(",")
-        texts = (container.metadata.get(key, "").strip() for key in ("title", "comment"))
-        comments = tuple(t for t in texts if t)
+def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded) -> PcmLayout:
+    stream = container.streams.audio[0]
+    codec = stream.codec_context
+    if codec is None:
+        raise ValueError("no decoder for this stream")
+    rate_hz, channels = codec.rate, codec.layout.nb_channels
+    require_sane(path, channels, rate_hz)
+    is_alac = codec.name == "alac"
+    bits = _alac_bits(codec.extradata) if is_alac else None
+    floating = not is_alac
+    resampler = av.AudioResampler(format="flt" if floating else "s32")
+    stated = round(float(stream.duration * stream.time_base) * rate_hz) if stream.duration else 0
+    frames = 0
+    broken = False
+    try:
+        for decoded in container.decode(stream):
+            for piece in resampler.resample(decoded):
+                samples = piece.to_ndarray().reshape(-1, channels)
+                _write_all(out, np.ascontiguousarray(samples).tobytes(), path.name)
+                frames += len(samples)
+            on_decoded(frames, max(frames, stated))
+            if frames > _SECONDS_MOST * rate_hz:
+                raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
+    except av.FFmpegError as error:
+        broken = True
+        if not frames or is_the_systems(error):
+            raise
+    claimed = max(frames, stated) if is_alac else frames
+    kind = container.format.name.split(",")
+    texts = (container.metadata.get(key, "").strip() for key in ("title", "comment"))
+    comments = tuple(t for t in texts if t)
     told = _told_by_av(path, kind) if not is_alac else Told()
     return PcmLayout(
         format=SoundFormat(
@@ -210,7 +299,7 @@ def _decode(av: object, path: Path, out: int) -> PcmLayout:
             contradictions=(_NO_END,) if broken else (),
             codec_delay_frames=told.delay_frames,
         ),
-        sample_bytes=4,
+        sample_bytes=_DECODED_SAMPLE_BYTES,
         data_offset=0,
     )
 

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from deep_tally.compiled import compiled
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.sound import Block, require_sane
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere
 from deep_tally.model.files import SoundFormat
 
 _CODE_SCALE = 2.0**-31
@@ -57,13 +57,12 @@ class PcmReader:
             offset = layout.data_offset + start * channels * layout.sample_bytes
             got = os.preadv(self._file, [raw.data], offset) if frames else 0
         except OSError as error:
-            raise UnreadableSound(
-                self._path.name, f"reading it failed ({error.strerror})", "copy it to this machine and try again"
-            ) from error
+            problem = f"the system could not read it ({error.strerror})"
+            remedy = "copy it to a disk of this machine and read the delivery again"
+            raise NotCheckedHere(self._path.name, problem, remedy) from error
         if got < len(raw):
-            raise UnreadableSound(
-                self._path.name, "the file shrank while it was read", "wait until it has arrived and read it again"
-            )
+            remedy = "wait until it has arrived and read the delivery again"
+            raise NotCheckedHere(self._path.name, "the file shrank while it was read", remedy)
         samples = self._samples[:, :frames]
         order = ">" if layout.big_endian else "<"
         if layout.format.sample_format != "int":  # what was decoded from a lossy format is float, too

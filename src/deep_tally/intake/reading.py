@@ -14,11 +14,11 @@ from pathlib import Path
 import soundfile
 
 from deep_tally.intake import aiff, au, caf, w64, wav
-from deep_tally.intake.decoded import LibsndfileReader, open_with_av
+from deep_tally.intake.decoded import LibsndfileReader, OnDecoded, is_the_systems, open_with_av
 from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.signatures import Kind, kind_of
 from deep_tally.intake.sound import SoundReader
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 
 _LAYOUTS = (wav.read_layout, aiff.read_layout, w64.read_layout, caf.read_layout, au.read_layout)
 _HEAD = 4096 + 12
@@ -30,7 +30,9 @@ def open_sound(path: Path) -> SoundReader:
     Raises
     ------
     UnreadableSound
-        No permission, no such file, or no format that can be read.
+        No format that can be read.
+    NotCheckedHere
+        No permission, no such file, or the system cannot read it.
     """
     return open_plain(path) or open_decoded(path)
 
@@ -41,7 +43,9 @@ def open_plain(path: Path) -> PcmReader | None:
     Raises
     ------
     UnreadableSound
-        No permission, no such file, nothing in it, or plain samples under a header that makes no sense.
+        Nothing in it, or plain samples under a header that makes no sense.
+    NotCheckedHere
+        No permission, no such file, or the system cannot read it.
     """
     try:
         # Without O_NONBLOCK, opening a pipe that nobody writes to would never return.
@@ -58,7 +62,7 @@ def open_plain(path: Path) -> PcmReader | None:
     except OSError as error:
         os.close(file)
         raise _cannot_open(path, error) from error
-    except UnreadableSound:
+    except (UnreadableSound, NotCheckedHere):
         os.close(file)
         raise
     os.close(file)
@@ -67,12 +71,21 @@ def open_plain(path: Path) -> PcmReader | None:
     return None
 
 
-def open_decoded(path: Path) -> SoundReader:
+def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -> SoundReader:
     """Open a file with a decoder. A hostile file can crash it: this belongs into a process that may die.
+
+    Parameters
+    ----------
+    path : Path
+    on_decoded : callable
+        Called with (frames decoded, frames in all) while a file is decoded before it can be read.
 
     Raises
     ------
     UnreadableSound
+        No format that can be read.
+    NotCheckedHere
+        The system cannot read it, or there is no room to decode it to.
     """
     try:
         with path.open("rb") as file:
@@ -81,14 +94,20 @@ def open_decoded(path: Path) -> SoundReader:
         raise _cannot_open(path, error) from error
     kind = kind_of(head)
     if kind is Kind.AV_SOUND:
-        return open_with_av(path)
+        return open_with_av(path, on_decoded)
     try:
         reader = LibsndfileReader(path)
         if not reader.is_mpeg:
             return reader
         reader.close()
-        return open_with_av(path)
+        return open_with_av(path, on_decoded)
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as error:
+        if is_the_systems(error):
+            raise NotCheckedHere(
+                path.name,
+                "the system could not read it",
+                "copy it to a disk of this machine and read the delivery again",
+            ) from error
         if kind is Kind.SOUND:
             problem = "its header is damaged, no audio can be found in it"
         elif not head.strip(b"\0"):
@@ -100,14 +119,15 @@ def open_decoded(path: Path) -> SoundReader:
         raise UnreadableSound(path.name, problem, "ask for the file again, as WAV") from error
 
 
-def _cannot_open(path: Path, error: OSError) -> UnreadableSound:
+def _cannot_open(path: Path, error: OSError) -> NotCheckedHere:
+    """What the system says when it opens a file is about this machine: the client's part begins with the bytes."""
     if isinstance(error, PermissionError):
-        return UnreadableSound(path.name, "there is no permission to read it", "change its permissions and try again")
-    if isinstance(error, FileNotFoundError):
-        return UnreadableSound(path.name, "the file is gone", "put it back and read the delivery again")
-    return UnreadableSound(
-        path.name, f"it cannot be opened ({error.strerror})", "copy it to this machine and try again"
-    )
+        problem, remedy = "there is no permission to read it", "change its permissions"
+    elif isinstance(error, FileNotFoundError):
+        problem, remedy = "the file is gone", "put it back"
+    else:
+        problem, remedy = f"it cannot be opened ({error.strerror})", "copy it to a disk of this machine"
+    return NotCheckedHere(path.name, problem, f"{remedy} and read the delivery again")
 
 
 def _require_regular(path: Path, status: os.stat_result) -> None:

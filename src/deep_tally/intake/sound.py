@@ -47,7 +47,9 @@ class SoundReader(Protocol):
         Raises
         ------
         UnreadableSound
-            The file vanished, shrank or cannot be decoded there.
+            It cannot be decoded there.
+        NotCheckedHere
+            The file shrank meanwhile, or the system cannot read it.
         """
 
     def close(self) -> None:

@@ -16,7 +16,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
-from deep_tally.model.errors import DeepTallyError, UnreadableSound
+from deep_tally.model.errors import DeepTallyError, NotCheckedHere, UnreadableSound
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -28,11 +28,32 @@ _MEMORY_MORE = 1 << 30
 _CPU_SECONDS = 900
 _SILENT_SECONDS = 60.0
 _PR_SET_PDEATHSIG = 1  # prctl(2)
+_CRASHES = frozenset({signal.SIGSEGV, signal.SIGBUS, signal.SIGABRT, signal.SIGFPE, signal.SIGILL, signal.SIGTRAP})
+_AGAIN = "read the delivery again"
 
 
 def end_with_parent() -> None:
     """Have this process killed when the one that started it ends, however that ends (prctl(2))."""
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+
+
+def limit(resource_kind: int, most: int) -> bool:
+    """Limit this process to `most`, or to what the system allows it where that is less; returns whether it is less."""
+    hard = resource.getrlimit(resource_kind)[1]
+    allowed = most if hard == resource.RLIM_INFINITY else min(most, hard)
+    resource.setrlimit(resource_kind, (allowed, allowed))
+    return allowed < most
+
+
+def no_memory(subject: str) -> NotCheckedHere:
+    """Reading a file takes more memory than there is for it here."""
+    return NotCheckedHere(subject, "there is not enough memory here to read it", f"close other programs and {_AGAIN}")
+
+
+def our_fault(subject: str, error: Exception) -> NotCheckedHere:
+    """An error that nobody foresaw: ours, since whatever is wrong with a file has words of its own."""
+    problem = f"checking it failed with an error of this program ({type(error).__name__}: {error})"
+    return NotCheckedHere(subject, problem, "report it (README says how)")
 
 
 def run_apart(
@@ -45,57 +66,110 @@ def run_apart(
 ) -> R:
     """What `function(progress, path, *arguments)` returns, run in a process of its own.
 
+    A process that dies is started once more: memory may have been short for a moment.
+
     Raises
     ------
-    DeepTallyError
-        The one that `function` raised; UnreadableSound when it crashed, took too much memory or stood still.
+    UnreadableSound
+        The one that `function` raised; or its decoder crashed on the file twice.
+    NotCheckedHere
+        Memory, time or the system ended it.
     """
-    ours, theirs = Pipe(duplex=False)
-    child = os.fork()
+    try:
+        return _run_once(function, progress, path, *arguments, silent_s=silent_s, memory_more=memory_more)
+    except _Died:
+        pass
+    try:
+        return _run_once(function, progress, path, *arguments, silent_s=silent_s, memory_more=memory_more)
+    except _Died as died:
+        raise died.meaning(path.name) from died
+
+
+class _Died(Exception):
+    """The process ended without an answer, by this signal; `was_cramped` when it had less memory than it may need."""
+
+    def __init__(self, by: int, *, was_cramped: bool) -> None:
+        super().__init__(by)
+        self.by, self.was_cramped = by, was_cramped
+
+    def meaning(self, subject: str) -> UnreadableSound | NotCheckedHere:
+        """A crash speaks of the file, unless memory was short; everything else of this machine."""
+        if self.by == signal.SIGXCPU:
+            return NotCheckedHere(subject, "reading it takes too long here", f"convert it to WAV, or {_AGAIN}")
+        if self.by in _CRASHES and not self.was_cramped:
+            return UnreadableSound(subject, "its decoder crashed on it", "ask for the file again, as WAV")
+        return NotCheckedHere(
+            subject, "the system ended the process that read it, twice", f"free some memory and {_AGAIN}"
+        )
+
+
+def _run_once(
+    function: Callable[..., R],
+    progress: OnProgress,
+    path: Path,
+    *arguments: Any,
+    silent_s: float,
+    memory_more: int,
+) -> R:
+    try:
+        ours, theirs = Pipe(duplex=False)
+        child = os.fork()
+    except OSError as error:
+        problem = f"no process can be started to read it ({error.strerror})"
+        raise NotCheckedHere(path.name, problem, f"close other programs and {_AGAIN}") from error
     if child == 0:
         ours.close()
         _live(theirs, memory_more, function, path, *arguments)
     theirs.close()
+    ended: int | None = None
+    was_cramped = False
     try:
         while ours.poll(silent_s):
-            kind, *told = ours.recv()
+            try:
+                kind, *said = ours.recv()
+            except (EOFError, OSError) as error:
+                ended = os.waitpid(child, 0)[1]
+                by = os.WTERMSIG(ended) if os.WIFSIGNALED(ended) else 0
+                raise _Died(by, was_cramped=was_cramped) from error
             if kind == "progress":
-                progress(*told)
+                progress(*said)
             elif kind == "value":
-                value: R = told[0]
+                value: R = said[0]
                 return value
+            elif kind == "cramped":
+                was_cramped = True
             else:
-                raise UnreadableSound(*told)
-        raise UnreadableSound(path.name, "reading it takes too long", "ask for the file again, as WAV")
-    except (EOFError, OSError) as error:
-        raise UnreadableSound(path.name, "its decoder crashed on it", "ask for the file again, as WAV") from error
+                raise {"file": UnreadableSound, "here": NotCheckedHere}[kind](*said)
+        raise NotCheckedHere(path.name, "reading it takes too long here", f"convert it to WAV, or {_AGAIN}")
     finally:
         ours.close()
-        os.kill(child, signal.SIGKILL)
-        os.waitpid(child, 0)
+        if ended is None:
+            os.kill(child, signal.SIGKILL)
+            os.waitpid(child, 0)
 
 
 def _live(pipe: Connection, memory_more: int, function: Callable[..., Any], path: Path, *arguments: Any) -> NoReturn:
     """The life of the child; it leaves without running anything the worker has set up for its own end."""
     try:
         end_with_parent()
-        most = _address_space() + memory_more
-        resource.setrlimit(resource.RLIMIT_AS, (most, most))
-        resource.setrlimit(resource.RLIMIT_CPU, (_CPU_SECONDS, _CPU_SECONDS))
-        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+        if limit(resource.RLIMIT_AS, _address_space() + memory_more):
+            pipe.send(("cramped",))
+        limit(resource.RLIMIT_CPU, _CPU_SECONDS)
+        limit(resource.RLIMIT_CORE, 0)
 
         def progress(done: int, total: int) -> None:
             pipe.send(("progress", done, total))
 
         try:
             answer: tuple[Any, ...] = ("value", function(progress, path, *arguments))
+        except UnreadableSound as error:
+            answer = ("file", error.subject, error.problem, error.remedy)
         except DeepTallyError as error:
-            answer = ("error", error.subject, error.problem, error.remedy)
+            answer = ("here", error.subject, error.problem, error.remedy)
         except MemoryError:
-            answer = ("error", path.name, "it takes more memory than a sound file should", "ask for it again, as WAV")
+            answer = ("here", *no_memory(path.name).args)
         except Exception as error:  # noqa: BLE001 - whatever a hostile file provokes costs one file
-            problem = f"reading it failed ({type(error).__name__}: {error})"
-            answer = ("error", path.name, problem, "ask for the file again, as WAV")
+            answer = ("here", *our_fault(path.name, error).args)
         pipe.send(answer)
     finally:
         os._exit(0)

@@ -1,4 +1,4 @@
-"""A crew of worker processes: jobs go in, reports come out, a crash costs one job.
+"""A crew of worker processes: jobs go in, reports come out, a crash costs no more than one job.
 
 No threads: whoever owns the crew polls it (the window from a timer, the command line in a loop), and no
 call waits for a process. Killing a process is how work is cancelled; jobs only read, so nothing can be left
@@ -18,20 +18,29 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection, wait
 from multiprocessing.process import BaseProcess
+from multiprocessing.reduction import ForkingPickler
 from pathlib import Path
 from typing import Any
 
-from deep_tally.measure.apart import end_with_parent
+from deep_tally.measure.apart import end_with_parent, limit, no_memory, our_fault
 from deep_tally.model.errors import DeepTallyError
 
 _MEMORY_MOST = 4 << 30
 _MEMORY_PER_WORKER = 400 << 20
-"""What a worker is reckoned with: it takes less than a third of that, whatever the length of its file."""
+"""What is allowed for each worker: it takes less than a third of that, whatever the length of its file."""
 
 _REPORT_EVERY_S = 0.05
 _NICENESS = 5
 _STUCK_AFTER_S = 120.0
+_TRIES = 2
+_HOPELESS_AFTER = 6
+"""Deaths in a row, with no job done between them, after which no more processes are started."""
+
+_SMALL_JOB = 32 << 10
+"""Bytes that fit a pipe's buffer in any case (64 KiB by pipe(7)): more is only sent to a worker that listens."""
+
 _MEASURING = "deep_tally.measure.one_pass"
+_AGAIN = "read the delivery again"
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +62,7 @@ class Returned:
 
 @dataclass(frozen=True, slots=True)
 class Failed:
-    """A job ended without a result: `problem` and `remedy` as in `DeepTallyError`."""
+    """A job could not be done here: `problem` and `remedy` as in `DeepTallyError`. It says nothing about any file."""
 
     job: str
     problem: str
@@ -63,19 +72,34 @@ class Failed:
 Report = Progress | Returned | Failed
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
+class _Ready:
+    """A new worker has imported what it needs, and listens."""
+
+
+@dataclass(slots=True, eq=False)
+class _Job:
+    name: str
+    function: Callable[..., Any]
+    arguments: tuple[Any, ...]
+    tries: int = 0
+
+
+@dataclass(slots=True, eq=False)
 class _Worker:
     process: BaseProcess
     pipe: Connection
-    job: str | None = None
+    job: _Job | None = None
     heard: float = 0.0
+    listens: bool = False
 
 
 class Crew:
     """Runs jobs in up to `workers` processes, first come, first served.
 
     A job is a module-level function whose first argument is a progress callback `(done, total)`; `preload` is
-    the module with the jobs, imported by a new process before its first one arrives.
+    the module with the jobs, imported by a new process before its first one arrives. A job whose worker dies is begun
+    once more.
     """
 
     def __init__(
@@ -87,17 +111,21 @@ class Crew:
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         self._context = multiprocessing.get_context("spawn")
         self._preload = preload
-        self._waiting: deque[tuple[str, Callable[..., Any], tuple[Any, ...]]] = deque()
+        self._waiting: deque[_Job] = deque()
         self._workers: list[_Worker] = []
+        self._deaths = 0
 
     def warm_up(self) -> None:
         """Start the processes before there is work, so that the first job need not wait for imports."""
         while len(self._workers) < self._most:
-            self._workers.append(self._hire())
+            try:
+                self._workers.append(self._hire())
+            except OSError:
+                return  # the first job says so
 
     def submit(self, job: str, function: Callable[..., Any], *arguments: Any) -> None:
         """Put a job in the queue; `job` names it in reports."""
-        self._waiting.append((job, function, arguments))
+        self._waiting.append(_Job(job, function, arguments))
 
     @property
     def is_busy(self) -> bool:
@@ -106,23 +134,19 @@ class Crew:
 
     def poll(self, timeout_s: float = 0.0) -> list[Report]:
         """Hand out waiting jobs and collect what the workers report within `timeout_s`."""
-        self._hand_out()
-        ready = wait([w.pipe for w in self._workers if w.job is not None], timeout_s)
-        reports: list[Report] = []
+        reports = self._hand_out()
+        ready = wait([w.pipe for w in self._workers], 0.0 if reports else timeout_s)
         for worker in [w for w in self._workers if w.pipe in ready]:
             reports += self._listen(worker)
         for worker in [w for w in self._workers if w.job is not None]:
-            if time.monotonic() - worker.heard > self._stuck_after_s:
-                reports.append(
-                    Failed(worker.job or "", "reading it takes too long", "copy it to this machine and try again")
-                )
+            if worker.job is not None and time.monotonic() - worker.heard > self._stuck_after_s:
+                reports.append(Failed(worker.job.name, "reading it takes too long here", _AGAIN))
                 self._dismiss(worker)
-        self._hand_out()
-        return reports
+        return reports + self._hand_out()
 
     def forget_waiting(self, job: str) -> None:
         """Drop the jobs of this name that no worker has begun."""
-        self._waiting = deque(waiting for waiting in self._waiting if waiting[0] != job)
+        self._waiting = deque(waiting for waiting in self._waiting if waiting.name != job)
 
     def cancel(self) -> None:
         """Forget all waiting jobs and end those at work; nothing more is reported of them."""
@@ -136,42 +160,91 @@ class Crew:
         for worker in list(self._workers):
             self._dismiss(worker)
 
-    def _hand_out(self) -> None:
+    def _hand_out(self) -> list[Report]:
+        """Give jobs to idle workers; what cannot be given to any is reported."""
+        reports: list[Report] = []
         while self._waiting:
-            idle = next((w for w in self._workers if w.job is None), None)
-            if idle is None:
-                if len(self._workers) >= self._most:
-                    return
-                idle = self._hire()
-                self._workers.append(idle)
-            job, function, arguments = self._waiting[0]
+            job = self._waiting[0]
             try:
-                idle.pipe.send((job, function, arguments))
-            except (BrokenPipeError, ConnectionResetError):
-                self._dismiss(idle)
-                continue
+                worker = self._idle_worker()
+                message = bytes(ForkingPickler.dumps((job.name, job.function, job.arguments)))
+            except OSError as error:
+                if self._workers:
+                    return reports  # those at work take it when they are done
+                problem = f"no process can be started for it ({error.strerror})"
+                reports.append(Failed(job.name, problem, f"close other programs and {_AGAIN}"))
+            except Exception as error:  # noqa: BLE001 - pickling raises whatever the arguments raise
+                reports.append(_failed(job.name, our_fault(job.name, error)))
+            else:
+                if worker is None or (len(message) > _SMALL_JOB and not worker.listens):
+                    return reports
+                try:
+                    worker.pipe.send_bytes(message)
+                except OSError:
+                    self._dismiss(worker)
+                    continue
+                worker.job, worker.heard = job, time.monotonic()
             self._waiting.popleft()
-            idle.job, idle.heard = job, time.monotonic()
+        return reports
+
+    def _idle_worker(self) -> _Worker | None:
+        """A worker without a job, a new one where there may be more; None when all are at work."""
+        idle = [w for w in self._workers if w.job is None]
+        if not idle and len(self._workers) < self._most:
+            idle = [self._hire()]
+            self._workers += idle
+        return max(idle, key=lambda w: w.listens, default=None)
 
     def _listen(self, worker: _Worker) -> list[Report]:
         reports: list[Report] = []
         try:
-            while worker.job is not None and worker.pipe.poll():
+            while worker.pipe.poll():
                 report = worker.pipe.recv()
                 worker.heard = time.monotonic()
+                worker.listens = worker.listens or not isinstance(report, Progress)
+                if isinstance(report, _Ready):
+                    continue
                 reports.append(report)
                 if not isinstance(report, Progress):
                     worker.job = None
+                    self._deaths = 0
         except (EOFError, OSError):
-            reports.append(Failed(worker.job or "", "its decoder crashed on it", "ask for the file again, as WAV"))
-            self._dismiss(worker)
+            reports += self._mourn(worker)
         return reports
+
+    def _mourn(self, worker: _Worker) -> list[Report]:
+        """A worker died: its job is begun once more, by another; the second time it is given up."""
+        job = worker.job
+        self._dismiss(worker)
+        self._deaths += 1
+        if job is None:
+            # It died before it had anything to do: whoever waits for a worker must not wait for ever.
+            job = self._waiting.popleft() if self._waiting else None
+        if job is None:
+            return []
+        job.tries += 1
+        given_up = []
+        if self._deaths >= _HOPELESS_AFTER:
+            given_up = [job, *self._waiting]
+            self._waiting.clear()
+            self._deaths = 0
+        elif job.tries < _TRIES:
+            self._waiting.appendleft(job)
+        else:
+            given_up = [job]
+        problem = "the process that was to work on it ended, again and again"
+        return [Failed(j.name, problem, f"free some memory and {_AGAIN}") for j in given_up]
 
     def _hire(self) -> _Worker:
         ours, theirs = self._context.Pipe()
         process = self._context.Process(target=_work, args=(theirs, self._preload), daemon=True)
-        process.start()
-        theirs.close()
+        try:
+            process.start()
+        except BaseException:
+            ours.close()
+            raise
+        finally:
+            theirs.close()
         return _Worker(process, ours)
 
     def _dismiss(self, worker: _Worker) -> None:
@@ -179,6 +252,10 @@ class Crew:
         worker.pipe.close()
         worker.process.kill()
         worker.process.join()
+
+
+def _failed(job: str, error: DeepTallyError) -> Failed:
+    return Failed(job, error.problem, error.remedy)
 
 
 def _memory_available() -> int:
@@ -193,13 +270,14 @@ def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
     end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
-    resource.setrlimit(resource.RLIMIT_AS, (_MEMORY_MOST, _MEMORY_MOST))
+    limit(resource.RLIMIT_AS, _MEMORY_MOST)
     os.nice(_NICENESS)  # the window comes first, also where every core is at work
     # Decoders written in C print their worries: errors come back through the pipe, not through the terminal.
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     # What a first job needs it imports itself, and some need next to nothing: only an idle worker makes ready.
     if not pipe.poll():
         importlib.import_module(preload)
+        pipe.send(_Ready())
     while True:
         try:
             job, function, arguments = pipe.recv()
@@ -218,13 +296,11 @@ def _work(pipe: Connection, preload: str) -> None:
             progress(0, 0)
             report: Report = Returned(job, function(progress, *arguments))
         except DeepTallyError as error:
-            report = Failed(job, error.problem, error.remedy)
+            report = _failed(job, error)
         except MemoryError:
-            report = Failed(job, "it takes more memory than a sound file should", "ask for the file again, as WAV")
-        except Exception as error:  # noqa: BLE001 - whatever a hostile file provokes costs one job, not the check
-            report = Failed(
-                job, f"reading it failed ({type(error).__name__}: {error})", "ask for the file again, as WAV"
-            )
+            report = _failed(job, no_memory(job))
+        except Exception as error:  # noqa: BLE001 - an error nobody foresaw costs one job, not the check
+            report = _failed(job, our_fault(job, error))
         try:
             pipe.send(report)
         except (BrokenPipeError, ConnectionResetError):

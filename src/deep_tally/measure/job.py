@@ -1,4 +1,4 @@
-"""What a worker process does for one file: open it, measure it, say what is damaged."""
+"""What a worker process does for one file: open it, measure it, say what is damaged or kept it from being read."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from deep_tally.measure.apart import OnProgress, run_apart
 from deep_tally.model.delivery import Track
-from deep_tally.model.errors import UnreadableSound
-from deep_tally.model.files import Damage, Entry, SoundFormat
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
+from deep_tally.model.files import Damage, Entry, SoundFormat, Unchecked
 from deep_tally.model.measures import Measures
 
 if TYPE_CHECKING:
@@ -31,36 +31,44 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
         else:
             sound, measures = run_apart(_decode, progress, entry.source)
     except UnreadableSound as error:
-        return damaged_track(entry, error.problem, error.remedy)
+        damage = entry.damage or Damage(problem=error.problem, remedy=error.remedy)
+        return Track(path=entry.path, role=entry.role, damage=damage)
+    except NotCheckedHere as error:
+        return unchecked_track(entry, error.problem, error.remedy)
     if measures.frames != sound.frames:
         # Some decoders only estimate a lossy file's length; elsewhere a shorter one is damage.
         claimed = measures.frames if sound.sample_format == "lossy" else sound.claimed_frames
         sound = replace(sound, frames=measures.frames, claimed_frames=claimed)
-    return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=_short_data(sound))
+    return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=entry.damage or _lost(sound))
 
 
 def _decode(progress: OnProgress, path: Path) -> tuple[SoundFormat, Measures]:
+    from deep_tally.intake.pcm import PcmReader
     from deep_tally.intake.reading import open_decoded
 
-    return _measure(progress, open_decoded(path))
+    # What is decoded to disk first is measured after that: half of the work each.
+    reader = open_decoded(path, lambda done, total: progress(done, 2 * total))
+    decoded = reader.format.frames if isinstance(reader, PcmReader) else 0
+    return _measure(progress, reader, decoded=decoded)
 
 
-def _measure(progress: OnProgress, opened: SoundReader) -> tuple[SoundFormat, Measures]:
+def _measure(progress: OnProgress, opened: SoundReader, *, decoded: int = 0) -> tuple[SoundFormat, Measures]:
     from deep_tally.measure.one_pass import measure_sound
 
     with opened as reader:
         sound = reader.format
-        return sound, measure_sound(reader, on_progress=lambda done: progress(done, sound.frames))
+        return sound, measure_sound(reader, on_progress=lambda done: progress(decoded + done, decoded + sound.frames))
 
 
-def damaged_track(entry: Entry, problem: str, remedy: str) -> Track:
-    """The track of a file of which nothing could be read."""
-    return Track(path=entry.path, role=entry.role, damage=Damage(problem=problem, remedy=remedy))
+def unchecked_track(entry: Entry, problem: str, remedy: str) -> Track:
+    """The track of a file that could not be checked here."""
+    return Track(path=entry.path, role=entry.role, unchecked=Unchecked(problem=problem, remedy=remedy))
 
 
-def _short_data(sound: SoundFormat) -> Damage | None:
+def _lost(sound: SoundFormat) -> Damage | None:
+    """What of the sound the file has lost: its end, or pieces on the way."""
     if sound.frames >= sound.claimed_frames:
-        return None
+        return Damage(problem="; ".join(sound.losses), remedy="ask for the file again") if sound.losses else None
     there, claimed = (_minutes(frames / sound.rate_hz) for frames in (sound.frames, sound.claimed_frames))
     return Damage(
         problem=f"it stops at {there} of the {claimed} its header claims",

@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 from deep_tally.measure.apart import OnProgress
 from deep_tally.measure.crew import Crew, Progress, Report, Returned
-from deep_tally.measure.job import damaged_track, measure_entry
+from deep_tally.measure.job import measure_entry, unchecked_track
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake
 
@@ -22,7 +22,7 @@ more files each a coarser one, and samples are read on demand below that."""
 class Measuring:
     """One run over a delivery. The owner polls; cancelling keeps what was measured.
 
-    `tracks` always has every audio file: one that is not measured yet has neither format nor damage.
+    `tracks` always has every audio file: one that is not measured yet is not done (`Track.is_done`).
 
     Parameters
     ----------
@@ -64,7 +64,7 @@ class Measuring:
         if isinstance(report, Progress):
             self._shares[report.job] = report.done / report.total if report.total else 0.0
             return None
-        track = report.value if isinstance(report, Returned) else damaged_track(entry, report.problem, report.remedy)
+        track = report.value if isinstance(report, Returned) else unchecked_track(entry, report.problem, report.remedy)
         track = self._lightened(track)
         self._finish(entry, track)
         return track

@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 
 from deep_tally.model.comparison import Comparison
-from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
+from deep_tally.model.files import Damage, Entry, Incomplete, Role, SampleFormat, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.names import ParsedName
@@ -21,7 +21,8 @@ from deep_tally.model.timeline import Timeline, steady
 class Track:
     """One audio file with all that is known of it.
 
-    `format` and `measures` are None for a file that could not be read; `damage` then says why.
+    `format` and `measures` are None for a file that could not be read: `damage` then says what is wrong with it, or
+    `unchecked` what kept this machine from reading it. None of the three: it was not measured yet.
     """
 
     path: str
@@ -29,6 +30,12 @@ class Track:
     format: SoundFormat | None = None
     measures: Measures | None = None
     damage: Damage | None = None
+    unchecked: Unchecked | None = None
+
+    @property
+    def is_done(self) -> bool:
+        """Whether it was opened, be it in vain."""
+        return self.format is not None or self.damage is not None or self.unchecked is not None
 
     @property
     def stem(self) -> str:
@@ -128,7 +135,8 @@ class SongSet:
 class Delivery:
     """What the client sent, measured and judged.
 
-    `others` are the files that are not audio; `troubles` one sentence each for what could not be looked into.
+    `others` are the files that are not audio; `troubles` one sentence each for what could not be looked into;
+    `incomplete` what this machine kept the check from doing: it is never the client's to answer.
     """
 
     source: Path
@@ -136,6 +144,7 @@ class Delivery:
     sets: tuple[SongSet, ...]
     others: tuple[Entry, ...] = ()
     troubles: tuple[str, ...] = ()
+    incomplete: tuple[Incomplete, ...] = ()
     findings: tuple[Finding, ...] = ()
 
     @property

@@ -42,6 +42,13 @@ class UnreadableSound(DeepTallyError):
     """A file that should be audio cannot be opened or decoded."""
 
 
+class NotCheckedHere(DeepTallyError):
+    """This machine kept a file from being checked: a full disk, too little memory, a permission, a killed process.
+
+    Nothing says that the file is at fault, so this is never a request to the client.
+    """
+
+
 class CannotWrite(DeepTallyError):
     """An output cannot be written where it was asked for."""
 

@@ -78,6 +78,17 @@ class MidiFacts:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Damage:
+    """Why a file could not be read, or not to its end.
+
+    `problem` and `remedy` are clauses as in `DeepTallyError`.
+    """
+
+    problem: str
+    remedy: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
     """One file found in a delivery, before it is measured.
 
@@ -99,6 +110,8 @@ class Entry:
     midi : MidiFacts or None
     beside : str
         For a stray: the audio file of the same name it stands beside, which some program made it from.
+    damage : Damage or None
+        What was damaged before the file could be opened, as in a zip; what came out of it may still be read.
     """
 
     path: str
@@ -111,6 +124,7 @@ class Entry:
     text: str = ""
     midi: MidiFacts | None = None
     beside: str = ""
+    damage: Damage | None = None
 
     @property
     def identity(self) -> tuple[str, int, int]:
@@ -152,6 +166,8 @@ class SoundFormat:
         Where the header contradicts the bytes that are there, though they can be read: one clause each.
     codec_delay_frames : int or None
         Frames of silence a lossy encoder put before the sound, where the stream tells; they are cut off when decoded.
+    losses : tuple of str
+        What of the sound was damaged on the way and cannot be had from the file, a clause each.
     """
 
     container: str
@@ -167,6 +183,7 @@ class SoundFormat:
     markers: tuple[Marker, ...] = ()
     contradictions: tuple[str, ...] = ()
     codec_delay_frames: int | None = None
+    losses: tuple[str, ...] = ()
 
     @property
     def seconds(self) -> float:
@@ -175,12 +192,32 @@ class SoundFormat:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Damage:
-    """Why a file could not be read, or not to its end.
+class Unchecked:
+    """Why a file could not be checked here, though nothing says that it is at fault (see `NotCheckedHere`).
 
     `problem` and `remedy` are clauses as in `DeepTallyError`.
     """
 
+    problem: str
+    remedy: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Incomplete:
+    """Something that this machine kept the check from doing.
+
+    Attributes
+    ----------
+    what : "opening", "measuring" or "comparing"
+        Which step was not done.
+    files : tuple of str
+        Paths inside the delivery that it was not done for.
+    problem, remedy : str
+        Clauses as in `DeepTallyError`.
+    """
+
+    what: Literal["opening", "measuring", "comparing"]
+    files: tuple[str, ...]
     problem: str
     remedy: str
 
@@ -213,7 +250,9 @@ class Intake:
     folders : tuple of Path
         The client's folders that were opened.
     troubles : tuple of str
-        One sentence for every folder or file that could not be looked into.
+        One sentence for everything the client sent that could not be looked into.
+    incomplete : tuple of Incomplete
+        What this machine kept from being looked into.
     """
 
     source: Path
@@ -222,6 +261,7 @@ class Intake:
     archives: tuple[Path, ...] = ()
     folders: tuple[Path, ...] = ()
     troubles: tuple[str, ...] = ()
+    incomplete: tuple[Incomplete, ...] = ()
 
     @property
     def client(self) -> ClientFiles:

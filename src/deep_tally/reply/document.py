@@ -34,6 +34,9 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
             "others": [_other(e) for e in delivery.others],
             "troubles": list(delivery.troubles),
         },
+        "incomplete": [
+            {"what": i.what, "files": list(i.files), "why": i.problem, "remedy": i.remedy} for i in delivery.incomplete
+        ],
         "files": [_file(t, s) for s in delivery.sets for t in s.tracks],
         "findings": [_finding(f, speaker) for f in delivery.findings],
         "tally": {action.value: count.findings for action, count in counts.items()},

@@ -15,7 +15,7 @@ import sqlite3
 import time
 import zlib
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -151,7 +151,8 @@ class MeasureCache:
                 yield store
         except sqlite3.Error as error:
             if _is_damage(error):
-                self._throw_away()
+                with suppress(OSError):
+                    self._throw_away()
 
     def _connected(self) -> sqlite3.Connection:
         """The connection, which stays open; a new one where another window has thrown the file away."""
