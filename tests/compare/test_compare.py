@@ -216,6 +216,11 @@ def test_a_file_that_vanished_since_it_was_measured_costs_only_itself(tmp_path: 
     (folder / "05 Part E.wav").unlink()
     found = compare_song(lambda done, total: None, intake.sounds, tracks)
     assert [(t.path, t.other) for t in found.twins] == [("20 Other.wav", "02 Part B.wav")]
+    assert [(u.what, u.files, u.problem) for u in found.unread] == [
+        ("comparing", ("05 Part E.wav",), "the file is gone")
+    ]
+    # What was found without a file is not what is known of all of them.
+    assert found.among({t.path for t in tracks}) is None
 
 
 def test_of_copies_and_a_shifted_copy_each_is_told_once(tmp_path: Path) -> None:

@@ -11,7 +11,7 @@ import soundfile
 
 from deep_tally.intake.reading import open_sound
 from deep_tally.measure.job import measure_entry
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Role
 from sounds import RATE, measured_file, sine
 
@@ -85,7 +85,7 @@ def test_what_is_no_audio_is_said_in_one_sentence(tmp_path: Path, case: str) -> 
 
 
 def test_a_file_that_vanished(tmp_path: Path) -> None:
-    with pytest.raises(UnreadableSound, match=r"gone\.wav: the file is gone; put it back"):
+    with pytest.raises(NotCheckedHere, match=r"gone\.wav: the file is gone; put it back"):
         open_sound(tmp_path / "gone.wav")
 
 
@@ -94,7 +94,7 @@ def test_no_permission(tmp_path: Path) -> None:
     path = tmp_path / "mine.wav"
     path.write_bytes(b"x")
     path.chmod(0)
-    with pytest.raises(UnreadableSound, match="there is no permission to read it; change its permissions"):
+    with pytest.raises(NotCheckedHere, match="there is no permission to read it; change its permissions"):
         open_sound(path)
 
 
@@ -104,7 +104,7 @@ def test_no_permission_as_the_system_tells_it(tmp_path: Path, monkeypatch: pytes
         raise PermissionError(13, "Permission denied")
 
     monkeypatch.setattr(os, "open", refuse)
-    with pytest.raises(UnreadableSound, match="there is no permission to read it"):
+    with pytest.raises(NotCheckedHere, match="there is no permission to read it"):
         open_sound(tmp_path / "x.wav")
 
 

@@ -136,14 +136,41 @@ def test_figures_sort_by_their_value() -> None:
 
 
 def test_a_linked_folder_is_looked_into_once_and_a_loop_ends(tmp_path: Path) -> None:
-    elsewhere = tmp_path / "elsewhere"
-    sound(elsewhere / "Voice.wav")
     folder = tmp_path / "Song"
     sound(folder / "Bass.wav")
-    (folder / "linked").symlink_to(elsewhere)
-    (folder / "again").symlink_to(elsewhere)
+    sound(folder / "inside" / "Voice.wav")
+    (folder / "linked").symlink_to(folder / "inside")
     (folder / "up").symlink_to(folder)
     assert sorted(Path(p).name for p in roles(folder)) == ["Bass.wav", "Voice.wav"]
+
+
+def test_links_that_lead_out_of_the_delivery_are_not_followed_and_said_once(tmp_path: Path) -> None:
+    elsewhere = tmp_path / "elsewhere"
+    sound(elsewhere / "Voice.wav")
+    (elsewhere / "private.txt").write_text("the user's own")
+    folder = tmp_path / "Song"
+    sound(folder / "Bass.wav")
+    sound(folder / "in" / "Drum.wav")
+    (folder / "proc").symlink_to("/proc")
+    (folder / "in" / "Notes.txt").symlink_to(elsewhere / "private.txt")
+    (folder / "voices").symlink_to(elsewhere)
+    (folder / "nowhere.wav").symlink_to(tmp_path / "nowhere.wav")
+    (folder / "Again.wav").symlink_to(folder / "Bass.wav")
+    intake = take_in([folder])
+    assert [e.path for e in intake.entries] == ["Again.wav", "Bass.wav", "in/Drum.wav"]
+    assert intake.troubles == (
+        f"{folder}: it holds 4 links that lead out of it, not followed: in/Notes.txt, nowhere.wav, proc, voices;"
+        " put the files themselves there if they belong to it.",
+    )
+    assert intake.incomplete == ()
+
+
+def test_what_the_user_opens_may_be_a_link(tmp_path: Path) -> None:
+    sound(tmp_path / "Song" / "Bass.wav")
+    (tmp_path / "link").symlink_to(tmp_path / "Song")
+    (tmp_path / "one.wav").symlink_to(tmp_path / "Song" / "Bass.wav")
+    assert [e.path for e in take_in([tmp_path / "link"]).entries] == ["Bass.wav"]
+    assert [e.path for e in take_in([tmp_path / "one.wav"]).entries] == ["one.wav"]
 
 
 def test_thousands_of_files_are_counted_while_they_are_found(tmp_path: Path) -> None:

@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+import errno
+import os
 import stat
 import struct
+import warnings
 import zipfile
+import zlib
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from deep_tally.intake import zips
 from deep_tally.intake.walk import take_in
-from deep_tally.intake.zips import Budget, member_name, safe_path, unpack
-from deep_tally.model.errors import NothingToCheck
+from deep_tally.intake.zip_reader import member_name
+from deep_tally.intake.zips import Budget, Unpacked, safe_name, unpack
+from deep_tally.model.errors import NotCheckedHere, NothingToCheck
 from deep_tally.model.files import Intake, Role
-from sounds import wav_bytes
+from sounds import chunk, pcm_fmt, riff, wav_bytes
 
 SOUND = wav_bytes()
 
@@ -33,6 +39,20 @@ def pack(path: Path, members: dict[str, bytes], *, method: int = zipfile.ZIP_DEF
         for name, content in members.items():
             archive.writestr(name, content)
     return path
+
+
+def opened(path: Path, into: Path, budget: Budget | None = None) -> Unpacked:
+    inside = unpack(path, into, shown=path.name, budget=budget or Budget.for_folder(into, path.stat().st_size))
+    assert inside is not None
+    return inside
+
+
+def damage(inside: Unpacked) -> dict[str, str]:
+    return {f.shown: f.damage.problem for f in inside.files if f.damage is not None}
+
+
+def whole(inside: Unpacked) -> list[str]:
+    return [f.shown for f in inside.files if f.damage is None]
 
 
 def paths(intake: Intake) -> list[str]:
@@ -85,13 +105,20 @@ def test_progress_ends_at_the_archives_size(tmp_path: Path, into: Path) -> None:
     ],
 )
 def test_no_name_leads_out_of_the_private_folder(tmp_path: Path, into: Path, name: str, kept: str) -> None:
-    assert safe_path(into, name.replace("\\", "/")) == into / kept
+    assert safe_name(name.replace("\\", "/")) == kept
+    packed = pack(tmp_path / "a.zip", {"placeholder": SOUND})
+    raw = name.encode()
+    packed.write_bytes(packed.read_bytes().replace(b"placeholder", raw.ljust(11, b"_")[:11]))
+    before = {p for p in tmp_path.rglob("*") if not p.is_relative_to(into)}
+    assert len(opened(packed, into).files) == 1
+    assert {p for p in tmp_path.rglob("*") if not p.is_relative_to(into)} == before
 
 
 @given(st.text(max_size=40))
 def test_whatever_a_members_name_it_stays_inside(name: str) -> None:
-    target = safe_path(Path("/private"), name)
-    assert target is None or (target.is_relative_to("/private") and ".." not in target.parts and target.name)
+    kept = safe_name(name)
+    assert not kept.startswith("/")
+    assert all(part and part not in (".", "..") for part in kept.split("/")) or not kept
 
 
 def test_links_locked_members_and_damage_are_told_and_the_rest_is_taken(tmp_path: Path, into: Path) -> None:
@@ -112,23 +139,202 @@ def test_links_locked_members_and_damage_are_told_and_the_rest_is_taken(tmp_path
         else:
             raw[local + len(name) + 50] ^= 0xFF
     packed.write_bytes(raw)
-    inside = unpack(packed, into, shown="a.zip", budget=Budget.for_folder(into, len(raw)))
-    assert inside is not None
-    assert sorted(p.name for p in inside.identities) == ["fine.wav", "hurt.wav"]
+    inside = opened(packed, into)
+    assert whole(inside) == ["fine.wav"]
+    assert damage(inside) == {
+        "locked.wav": "it is locked with a password",
+        "hurt.wav": "its checksum in the zip is wrong, so it was damaged on the way",
+    }
     assert [str(t) for t in inside.troubles] == [
-        "a.zip/link.wav: it is a link to another file; ask for the file itself.",
-        "a.zip/locked.wav: it is locked with a password; ask for it without one.",
-        "a.zip/hurt.wav: its checksum is wrong, it was damaged on the way; ask for it again.",
+        "a.zip/link.wav: it is a link to another file; ask for the file itself."
     ]
     assert not any(p.is_symlink() for p in into.rglob("*"))
+    # The client can mend both: they stand in the delivery, with their damage.
+    entries = {e.path: e.damage for e in take_in([packed], unpack_into=into).entries}
+    assert {path: d.remedy if d else "" for path, d in entries.items()} == {
+        "fine.wav": "",
+        "hurt.wav": "ask for it again",
+        "locked.wav": "ask for it without one",
+    }
 
 
-def test_a_file_and_a_folder_of_one_name_cost_one_file(tmp_path: Path, into: Path) -> None:
-    packed = pack(tmp_path / "a.zip", {"a": SOUND, "a/b.wav": SOUND, "c.wav": SOUND, "C.wav": SOUND})
-    inside = unpack(packed, into, shown="a.zip", budget=Budget.for_folder(into, 1))
-    assert inside is not None
-    assert sorted(p.name for p in inside.identities) == ["C.wav", "a", "c.wav"]
-    assert "a.zip/a/b.wav: one of its folders has the name of a file" in str(inside.troubles[0])
+def test_names_that_no_folder_could_hold_cost_nothing(tmp_path: Path, into: Path) -> None:
+    deep = "/".join(["a folder"] * 900) + "/deep.wav"
+    long = "x" * 4000 + ".wav"
+    packed = pack(
+        tmp_path / "a.zip", {"a": SOUND, "a/b.wav": SOUND, "C.wav": SOUND, "c.wav": SOUND, deep: SOUND, long: SOUND}
+    )
+    inside = opened(packed, into)
+    assert whole(inside) == ["a", "a/b.wav", "C.wav", "c.wav", deep, long]
+    assert all(f.source.read_bytes() == SOUND for f in inside.files)
+    assert inside.troubles == []
+
+
+def test_members_of_one_name_are_numbered_and_all_kept(tmp_path: Path, into: Path) -> None:
+    packed = tmp_path / "a.zip"
+    names = ["Kick.wav"] * 3 + ["Kick (2).wav"] + ["no ending"] * 2
+    with zipfile.ZipFile(packed, "w") as archive, warnings.catch_warnings(action="ignore"):
+        for number, name in enumerate(names):
+            archive.writestr(name, SOUND[:-2] + bytes([number, 0]))
+    inside = opened(packed, into)
+    assert [f.shown for f in inside.files] == [
+        "Kick.wav",
+        "Kick (2).wav",
+        "Kick (3).wav",
+        "Kick (2) (2).wav",
+        "no ending",
+        "no ending (2)",
+    ]
+    assert [f.source.read_bytes()[-2] for f in inside.files[:3]] == [0, 1, 2]
+
+
+class _Counting(set[str]):
+    """A set that counts how often it is asked."""
+
+    asked = 0
+
+    def __contains__(self, item: object) -> bool:
+        self.asked += 1
+        return super().__contains__(item)
+
+
+def test_a_thousand_members_of_one_name_are_looked_up_twice_each() -> None:
+    names = zips._Names()
+    names._taken = _Counting()
+    found = [names.free("drums/Kick.wav") for _ in range(1000)]
+    assert found[:2] == ["drums/Kick.wav", "drums/Kick (2).wav"]
+    assert len(set(found)) == 1000
+    assert names._taken.asked == 1999
+
+
+_METHODS = {
+    "stored": zipfile.ZIP_STORED,
+    "deflate": zipfile.ZIP_DEFLATED,
+    "bzip2": zipfile.ZIP_BZIP2,
+    "lzma": zipfile.ZIP_LZMA,
+}
+
+
+@pytest.mark.parametrize("method", _METHODS)
+@pytest.mark.parametrize("at", [0.0, 0.3, 0.6, 0.95])
+def test_one_damaged_member_costs_itself_alone(tmp_path: Path, into: Path, method: str, at: float) -> None:
+    random = np.random.default_rng(5)
+    noise = riff(chunk(b"fmt ", pcm_fmt()), chunk(b"data", random.integers(0, 256, 60_000, np.uint8).tobytes()))
+    packed = pack(tmp_path / "a.zip", {"1.wav": noise, "hurt.wav": noise, "3.wav": noise}, method=_METHODS[method])
+    with zipfile.ZipFile(packed) as archive:
+        member = archive.getinfo("hurt.wav")
+    raw = bytearray(packed.read_bytes())
+    begin = member.header_offset + 30 + len("hurt.wav")
+    place = begin + int(at * (member.compress_size - 200))
+    raw[place : place + 200] = bytes(b ^ 0xA5 for b in raw[place : place + 200])
+    packed.write_bytes(raw)
+    inside = opened(packed, into)
+    assert whole(inside) == ["1.wav", "3.wav"]
+    assert all(f.source.read_bytes() == noise for f in inside.files if f.damage is None)
+    assert damage(inside) == {"hurt.wav": "its checksum in the zip is wrong, so it was damaged on the way"}
+    assert inside.troubles == []
+
+
+def _hurt_directory(raw: bytes, name: bytes, field: int, value: bytes) -> bytes:
+    """The archive with bytes of a member's entry in the directory changed (APPNOTE 4.3.12)."""
+    hurt = bytearray(raw)
+    at = raw.rfind(name) - 46 + field
+    hurt[at : at + len(value)] = value
+    return bytes(hurt)
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "problem"),
+    [
+        (10, struct.pack("<H", 99), "it is packed in a way that cannot be unpacked here"),
+        (20, struct.pack("<L", 5), "its checksum in the zip is wrong, so it was damaged on the way"),
+        (20, struct.pack("<L", 0xFFFFFF00), None),
+        (42, struct.pack("<L", 0xFFFFFFF0), "its checksum in the zip is wrong, so it was damaged on the way"),
+        (42, struct.pack("<L", 7), "its checksum in the zip is wrong, so it was damaged on the way"),
+        (16, struct.pack("<L", 7), "its checksum in the zip is wrong, so it was damaged on the way"),
+        (24, struct.pack("<L", 0xFFFFFF00), None),
+    ],
+    ids=["method", "short", "long", "nowhere", "elsewhere", "checksum", "claims gigabytes"],
+)
+def test_a_directory_entry_that_lies_costs_itself_alone(
+    tmp_path: Path, into: Path, field: int, value: bytes, problem: str | None
+) -> None:
+    packed = pack(tmp_path / "a.zip", {"1.wav": SOUND, "liar.wav": SOUND, "3.wav": SOUND})
+    packed.write_bytes(_hurt_directory(packed.read_bytes(), b"liar.wav", field, value))
+    inside = opened(packed, into)
+    assert [n for n in whole(inside) if n != "liar.wav"] == ["1.wav", "3.wav"]
+    assert damage(inside) == ({"liar.wav": problem} if problem else {})
+
+
+def test_a_name_marked_as_utf8_that_is_none_is_read_by_its_code_page(tmp_path: Path, into: Path) -> None:
+    packed = pack(tmp_path / "a.zip", {"1.wav": SOUND, "B_sse.wav": SOUND, "3.wav": SOUND})
+    raw = packed.read_bytes().replace(b"B_sse.wav", "Bässe.wav".encode("cp1252"))
+    packed.write_bytes(_hurt_directory(raw, "Bässe.wav".encode("cp1252"), 8, struct.pack("<H", 0x800)))
+    assert whole(opened(packed, into)) == ["1.wav", "Bässe.wav", "3.wav"]
+
+
+def test_an_extra_field_that_makes_no_sense_costs_nothing(tmp_path: Path, into: Path) -> None:
+    packed = tmp_path / "a.zip"
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("1.wav", SOUND)
+        strange = zipfile.ZipInfo("strange.wav")
+        strange.extra = b"\x01\x00\xff\xff\x05"  # a Zip64 field that claims more than there is
+        archive.writestr(strange, SOUND)
+        archive.writestr("3.wav", SOUND)
+    assert whole(opened(packed, into)) == ["1.wav", "strange.wav", "3.wav"]
+
+
+def test_a_directory_that_breaks_off_keeps_what_came_before(tmp_path: Path, into: Path) -> None:
+    packed = pack(tmp_path / "a.zip", {"1.wav": SOUND, "2.wav": SOUND, "3.wav": SOUND})
+    packed.write_bytes(_hurt_directory(packed.read_bytes(), b"2.wav", 0, b"XXXX"))
+    inside = opened(packed, into)
+    assert whole(inside) == ["1.wav"]
+    assert str(inside.troubles[0]) == "a.zip: its directory is damaged after 1 files; ask for it again."
+
+
+def test_zip64_and_bytes_before_the_archive_are_read(
+    tmp_path: Path, into: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(zipfile, "ZIP64_LIMIT", 100)
+    monkeypatch.setattr(zipfile, "ZIP_FILECOUNT_LIMIT", 1)
+    packed = pack(tmp_path / "a.zip", {"1.wav": SOUND, "2.wav": SOUND})
+    assert b"PK\x06\x06" in packed.read_bytes()
+    packed.write_bytes(b"a self-extracting head" * 100 + packed.read_bytes())
+    assert whole(opened(packed, into)) == ["1.wav", "2.wav"]
+
+
+def test_a_full_disk_is_this_machines_and_what_came_out_is_kept(
+    tmp_path: Path, into: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    packed = pack(tmp_path / "a.zip", {f"{n}.wav": SOUND for n in range(4)})
+    real = Path.open
+
+    def full(self: Path, mode: str = "r", *rest: object) -> object:
+        if mode == "xb" and self.name.startswith("3"):
+            raise OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return real(self, mode, *rest)
+
+    monkeypatch.setattr(Path, "open", full)
+    inside = opened(packed, into)
+    assert whole(inside) == ["0.wav", "1.wav"]
+    assert isinstance(inside.troubles[0], NotCheckedHere)
+    problem = "it cannot be unpacked to the disk (No space left on device)"
+    assert str(inside.troubles[0]) == f"a.zip: {problem}; free some space and read the delivery again."
+    intake = take_in([packed], unpack_into=into)
+    assert (intake.troubles, [i.what for i in intake.incomplete]) == ((), ["opening"])
+
+
+def test_without_a_folder_to_unpack_to_the_zip_is_not_checked_here(tmp_path: Path) -> None:
+    folder = tmp_path / "Client"
+    folder.mkdir()
+    (folder / "Voice.wav").write_bytes(SOUND)
+    pack(folder / "drums.zip", {"Kick.wav": SOUND})
+    intake = take_in([folder])
+    assert intake.troubles == ()
+    assert intake.incomplete[0].files == ("drums.zip",)
+    assert (
+        intake.incomplete[0].problem == "there is no folder to unpack it to, since the user's cache cannot be written"
+    )
 
 
 def test_a_zip_that_is_locked_altogether_is_one_sentence(tmp_path: Path, into: Path) -> None:
@@ -165,9 +371,8 @@ def test_a_bomb_is_stopped_by_what_comes_out_not_by_what_it_claims(
 ) -> None:
     monkeypatch.setattr(zips, "_BOMB_FROM", 1 << 20)
     packed = pack(tmp_path / "a.zip", {"Bass.wav": SOUND, "bomb.wav": bytes(64 << 20)})
-    inside = unpack(packed, into, shown="a.zip", budget=Budget.for_folder(into, packed.stat().st_size))
-    assert inside is not None
-    assert [p.name for p in inside.identities] == ["Bass.wav"]
+    inside = opened(packed, into)
+    assert [f.shown for f in inside.files] == ["Bass.wav"]
     assert str(inside.troubles[0]) == "a.zip: it unpacks to far more than audio can; ask what it is."
     assert sum(p.stat().st_size for p in into.rglob("*") if p.is_file()) < 1 << 20
 
@@ -178,8 +383,7 @@ def test_too_many_files_and_too_little_space_are_told_before_anything_is_written
         (Budget(entries=9, bytes=1 << 30), "it holds more than 20000 files"),
         (Budget(bytes=9 * len(SOUND)), "there is not enough free space"),
     ):
-        inside = unpack(packed, into, shown="a.zip", budget=budget)
-        assert inside is not None
+        inside = opened(packed, into, budget)
         assert words in str(inside.troubles[0])
         assert not list(into.iterdir())
 
@@ -203,17 +407,12 @@ def test_an_office_document_is_a_document_and_no_archive(tmp_path: Path, into: P
     ],
 )
 def test_names_in_old_code_pages_read_as_they_were_written(raw: bytes, flag: int, extra: bytes, name: str) -> None:
-    member = zipfile.ZipInfo("x")
-    member.flag_bits, member.extra = flag, extra
-    member.orig_filename = member.filename = raw.decode("utf-8" if flag else "cp437")
-    assert member_name(member) == name
+    assert member_name(raw, flag, extra) == name
 
 
 def test_the_unicode_path_field_counts_when_it_belongs_to_the_name() -> None:
     # APPNOTE, appendix D.3: id 0x7075, version 1, CRC-32 of the other name, UTF-8 name.
-    member = zipfile.ZipInfo("B?sse.wav")
-    body = b"\x01" + struct.pack("<I", zipfile.crc32(b"B?sse.wav")) + "Bässe.wav".encode()
-    member.extra = struct.pack("<HH", 0x7075, len(body)) + body
-    assert member_name(member) == "Bässe.wav"
-    member.orig_filename = "Other.wav"
-    assert member_name(member) == "Other.wav"
+    body = b"\x01" + struct.pack("<I", zlib.crc32(b"B?sse.wav")) + "Bässe.wav".encode()
+    extra = struct.pack("<HH", 0x7075, len(body)) + body
+    assert member_name(b"B?sse.wav", 0, extra) == "Bässe.wav"
+    assert member_name(b"Other.wav", 0, extra) == "Other.wav"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import resource
+import signal
 import time
 from pathlib import Path
 from typing import NoReturn
@@ -34,6 +36,29 @@ def refuse(progress: OnProgress, path: Path) -> NoReturn:
 
 def fail(progress: OnProgress, path: Path) -> NoReturn:
     raise ZeroDivisionError("one")
+
+
+def be_killed(progress: OnProgress, path: Path) -> NoReturn:
+    os.kill(os.getpid(), signal.SIGKILL)
+    raise AssertionError
+
+
+def use_up_time(progress: OnProgress, path: Path) -> NoReturn:
+    resource.setrlimit(resource.RLIMIT_CPU, (1, 900))
+    while True:
+        progress(1, 2)
+
+
+def leave(progress: OnProgress, path: Path) -> NoReturn:
+    os._exit(3)
+
+
+def die_the_first_time(progress: OnProgress, path: Path) -> str:
+    tries = path.read_text() if path.exists() else ""
+    path.write_text(f"{tries}{len(tries) + 1}")
+    if not tries:
+        os.abort()
+    return "done"
 
 
 def tell_child_and_wait(progress: OnProgress, path: Path) -> None:

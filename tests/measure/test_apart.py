@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 
 import pytest
 
+from deep_tally.measure import apart
 from deep_tally.measure.apart import run_apart
 from deep_tally.measure.crew import Crew, Failed
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from measure import apart_jobs
 
 PATH = Path("x.mp3")
@@ -47,20 +51,61 @@ def test_the_value_comes_from_another_process_that_is_gone_then() -> None:
 
 
 @pytest.mark.parametrize(
-    ("job", "words"),
+    ("job", "kind", "words"),
     [
-        (apart_jobs.crash, "its decoder crashed on it; ask for the file again, as WAV"),
-        (apart_jobs.devour, "it takes more memory than a sound file should"),
-        (apart_jobs.refuse, "it is broken; mend it"),
-        (apart_jobs.fail, r"reading it failed \(ZeroDivisionError: one\)"),
-        (apart_jobs.stand_still, "reading it takes too long"),
+        (apart_jobs.crash, UnreadableSound, "its decoder crashed on it; ask for the file again, as WAV"),
+        (apart_jobs.refuse, UnreadableSound, "it is broken; mend it"),
+        (apart_jobs.devour, NotCheckedHere, "there is not enough memory here to read it; close other programs"),
+        (apart_jobs.fail, NotCheckedHere, r"checking it failed with an error .* \(ZeroDivisionError: one\); report it"),
+        (apart_jobs.stand_still, NotCheckedHere, "reading it takes too long here; convert it to WAV, or read the"),
+        (apart_jobs.be_killed, NotCheckedHere, "the system ended the process that read it, twice; free some memory"),
+        (apart_jobs.use_up_time, NotCheckedHere, "reading it takes too long here"),
+        (apart_jobs.leave, NotCheckedHere, "the system ended the process that read it, twice"),
     ],
 )
-def test_whatever_a_decoder_does_is_one_sentence(job: object, words: str) -> None:
+def test_whatever_a_decoder_does_is_one_sentence_that_blames_the_right_side(
+    job: object, kind: type[Exception], words: str
+) -> None:
     begun = time.monotonic()
-    with pytest.raises(UnreadableSound, match=f"^x.mp3: {words}"):
+    with pytest.raises(kind, match=f"^x.mp3: {words}"):
         run_apart(job, ignore, PATH, silent_s=1.0)  # type: ignore[arg-type]
     assert time.monotonic() - begun < 10
+
+
+def test_a_process_that_died_once_is_tried_once_more(tmp_path: Path) -> None:
+    assert run_apart(apart_jobs.die_the_first_time, ignore, tmp_path / "tries") == "done"
+    assert (tmp_path / "tries").read_text() == "12"
+
+
+def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
+    hard = apart._address_space() + (512 << 20)
+    code = f"""
+import resource
+from pathlib import Path
+from deep_tally.measure import apart
+from deep_tally.measure.apart import run_apart
+from measure import apart_jobs
+resource.setrlimit(resource.RLIMIT_AS, ({hard}, {hard}))
+try:
+    run_apart(apart_jobs.crash, lambda done, total: None, Path("x.mp3"))
+except Exception as error:
+    print(type(error).__name__)
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=_with_tests())
+    assert done.stdout.strip() == "NotCheckedHere"
+
+
+def _with_tests() -> dict[str, str]:
+    return os.environ | {"PYTHONPATH": str(Path(__file__).parents[1])}
+
+
+def test_without_a_process_to_start_it_is_this_machines_affair(monkeypatch: pytest.MonkeyPatch) -> None:
+    def none() -> int:
+        raise BlockingIOError(errno.EAGAIN, os.strerror(errno.EAGAIN))
+
+    monkeypatch.setattr(os, "fork", none)
+    with pytest.raises(NotCheckedHere, match=r"no process can be started to read it \(Resource temporarily"):
+        run_apart(apart_jobs.process_id, ignore, PATH)
 
 
 @pytest.mark.parametrize("how", ["cancelled", "killed"])
@@ -75,10 +120,13 @@ def test_a_worker_that_ends_takes_its_child_with_it(tmp_path: Path, how: str) ->
         if how == "cancelled":
             crew.cancel()
         else:
-            parent = int(Path(f"/proc/{child}/stat").read_text().rpartition(")")[2].split()[1])
-            os.kill(parent, signal.SIGKILL)
             reports = []
-            assert wait_until(lambda: reports.extend(crew.poll(0.01)) or not crew.is_busy)
+            for _ in range(2):  # a job whose worker died is begun once more
+                child = int(told.read_text())
+                told.write_text("")
+                os.kill(int(Path(f"/proc/{child}/stat").read_text().rpartition(")")[2].split()[1]), signal.SIGKILL)
+                assert wait_until(lambda: not is_alive(child))  # noqa: B023
+                assert wait_until(lambda: reports.extend(crew.poll(0.01)) or told.read_text() or not crew.is_busy, 20)
             assert isinstance(reports[-1], Failed)
         assert wait_until(lambda: not is_alive(child))
     finally:

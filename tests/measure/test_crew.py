@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import time
+from pathlib import Path
 
 import pytest
 
@@ -52,18 +54,76 @@ def test_errors_come_back_in_words_and_the_rest_goes_on(crew: Crew) -> None:
     found = ends(run(crew))
     assert found["refused"] == Failed("refused", "it is broken", "mend it")
     assert isinstance(found["failed"], Failed)
-    assert "ZeroDivisionError: one" in found["failed"].problem
+    assert found["failed"].problem == "checking it failed with an error of this program (ZeroDivisionError: one)"
     assert found["fine"] == Returned("fine", 8)
 
 
-def test_a_crash_costs_one_job(crew: Crew) -> None:
-    crew.submit("crash", crew_jobs.crash)
+def test_a_crash_costs_one_job_which_is_tried_twice(crew: Crew, tmp_path: Path) -> None:
+    crew.submit("crash", crew_jobs.crash, tmp_path / "tries")
     for number in range(4):
         crew.submit(str(number), crew_jobs.double, number)
     found = ends(run(crew))
     assert isinstance(found["crash"], Failed)
-    assert "crashed" in found["crash"].problem
+    assert found["crash"].problem == "the process that was to work on it ended, again and again"
+    assert (tmp_path / "tries").read_text() == "xx"
     assert all(isinstance(found[str(n)], Returned) for n in range(4))
+
+
+def test_a_job_whose_worker_died_once_is_done_by_another(crew: Crew, tmp_path: Path) -> None:
+    crew.submit("twice", crew_jobs.crash_the_first_time, tmp_path / "tries")
+    assert ends(run(crew)) == {"twice": Returned("twice", "done")}
+
+
+def test_where_every_process_dies_all_jobs_end_soon() -> None:
+    crew = Crew(workers=2, preload="no_such_module")
+    try:
+        crew.warm_up()
+        large = bytes(1 << 20)
+        for number in range(50):
+            crew.submit(str(number), crew_jobs.size_of, large)
+        found = ends(run(crew))
+    finally:
+        crew.close()
+    assert len(found) == 50
+    assert all(isinstance(report, Failed) for report in found.values())
+
+
+def test_what_cannot_be_sent_to_a_worker_fails_at_once_and_the_rest_goes_on(crew: Crew) -> None:
+    crew.submit("unpicklable", crew_jobs.double, lambda: 1)
+    crew.submit("fine", crew_jobs.double, 1)
+    found = ends(run(crew))
+    assert isinstance(found["unpicklable"], Failed)
+    assert "an error of this program" in found["unpicklable"].problem
+    assert found["fine"] == Returned("fine", 2)
+
+
+def test_no_process_to_be_had_is_one_sentence_for_every_job(crew: Crew, monkeypatch: pytest.MonkeyPatch) -> None:
+    def none(self: object) -> None:
+        raise OSError(errno.EMFILE, os.strerror(errno.EMFILE))
+
+    monkeypatch.setattr(Crew, "_hire", none)
+    crew.warm_up()
+    crew.submit("one", crew_jobs.double, 1)
+    crew.submit("two", crew_jobs.double, 2)
+    found = ends(run(crew))
+    assert {r.problem for r in found.values()} == {"no process can be started for it (Too many open files)"}
+
+
+def test_no_poll_waits_while_a_large_job_goes_to_a_new_worker() -> None:
+    crew = Crew(workers=1, preload="crew_preload_that_takes_a_second")
+    try:
+        crew.submit("large", crew_jobs.size_of, bytes(4 << 20))
+        longest, reports = 0.0, []
+        while crew.is_busy:
+            begun = time.process_time(), time.monotonic()
+            reports += crew.poll(0.0)
+            longest = max(longest, time.monotonic() - begun[1])
+            time.sleep(0.002)
+    finally:
+        crew.close()
+    assert ends(reports) == {"large": Returned("large", 4 << 20)}
+    # Sending to one that imports waited for all of its second; the rest is starting a process and pickling.
+    assert longest < 0.5
 
 
 def test_a_job_that_tells_nothing_for_too_long_is_given_up(crew: Crew) -> None:

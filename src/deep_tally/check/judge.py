@@ -66,7 +66,12 @@ def judge(
         sets=tuple(sets),
         others=tuple(replace(e, song=named.get(e.song, e.song)) for e in intake.entries if not e.role.is_audio),
         troubles=intake.troubles,
-        incomplete=(*intake.incomplete, *_not_measured(tracks), *incomplete),
+        incomplete=(
+            *intake.incomplete,
+            *_not_measured(tracks),
+            *incomplete,
+            *(unread for comparison in comparisons.values() for unread in comparison.unread),
+        ),
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
     )
 

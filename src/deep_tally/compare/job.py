@@ -62,5 +62,6 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
             sums=(*comparison.sums, *sums),
             held=(*comparison.held, *find_held(group, sampled, gram, leave_out=told)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
+            unread=(*comparison.unread, *sampled.unread),
         )
     return comparison

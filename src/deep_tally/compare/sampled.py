@@ -17,8 +17,8 @@ from deep_tally.intake.reading import open_decoded, open_plain
 from deep_tally.intake.sound import SoundReader
 from deep_tally.measure.apart import OnProgress, run_apart
 from deep_tally.model.delivery import Track
-from deep_tally.model.errors import UnreadableSound
-from deep_tally.model.files import Entry
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
+from deep_tally.model.files import Entry, Incomplete
 
 SPAN = 512
 _PLACES_MOST = 256
@@ -41,12 +41,15 @@ class Sampled:
     places : int [shape=(places,)]
         First frame of each moment.
     columns : float32 [shape=(places * SPAN, columns)]
+    unread : tuple of Incomplete
+        The files that could not be read here any more; they have no columns.
     """
 
     paths: tuple[str, ...]
     owners: NDArray[np.int_]
     places: NDArray[np.int_]
     columns: NDArray[np.float32]
+    unread: tuple[Incomplete, ...] = ()
 
     def of(self, file: int) -> NDArray[np.int_]:
         """The columns of a file."""
@@ -76,16 +79,21 @@ def sample(tracks: Sequence[Track], entries: Mapping[str, Entry], on_file: Calla
     places = _places(tracks, max(_SPREAD_PLACES, _BYTES_MOST // (4 * SPAN * max(1, columns))))
     read: list[NDArray[np.float32]] = []
     owners: list[int] = []
+    unread: list[Incomplete] = []
     for number, track in enumerate(tracks):
         try:
             samples = read_at(entries[track.path].source, places, SPAN)
         except UnreadableSound:
-            continue  # it vanished since it was measured: what is said of the others stays true
+            continue  # it was read before and is damaged now: what is said of the others stays true
+        except NotCheckedHere as error:
+            why = Incomplete(what="comparing", files=(track.path,), problem=error.problem, remedy=error.remedy)
+            unread.append(why)
+            continue
         read.append(samples)
         owners += [number] * samples.shape[1]
         on_file(number + 1)
     joined = np.concatenate(read, axis=1) if read else np.empty((0, 0), np.float32)
-    return Sampled(tuple(t.path for t in tracks), np.array(owners, int), np.array(places, int), joined)
+    return Sampled(tuple(t.path for t in tracks), np.array(owners, int), np.array(places, int), joined, tuple(unread))
 
 
 def _places(tracks: Sequence[Track], most: int) -> list[int]:
@@ -114,6 +122,8 @@ def read_at(path: Path, places: Sequence[int], span: int) -> NDArray[np.float32]
     Raises
     ------
     UnreadableSound
+        The file cannot be decoded any more.
+    NotCheckedHere
         The file cannot be opened or read any more.
     """
     reader = open_plain(path)

@@ -17,7 +17,7 @@ from deep_tally.compare.sampled import Sampled, read_at
 from deep_tally.measure.decibels import amplitude_db, power_db
 from deep_tally.model.comparison import Twin, TwinKind
 from deep_tally.model.delivery import Track
-from deep_tally.model.errors import UnreadableSound
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry
 
 TWIN_DB = -60.0
@@ -120,7 +120,7 @@ def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | N
     try:
         x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)
         y = read_at(entries[other.path].source, [p + lag for p in places], _LOOK_FRAMES).astype(np.float64)
-    except UnreadableSound:
+    except (UnreadableSound, NotCheckedHere):
         return None
     energy, product = float((x * x).sum()), float((x * y).sum())
     whole = float((y * y).sum())

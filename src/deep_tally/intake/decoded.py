@@ -42,11 +42,8 @@ _ROOM_LEFT = 256 << 20
 _EXPANSION = 12
 """Decoded floats take up to so many times an encoded file's bytes (128 kbit/s stereo at 48 kHz: 24; 320: 10)."""
 
-_SF_ERR_SYSTEM = 2  # sndfile.h
-_ABOUT_THIS_MACHINE = frozenset(
-    {errno.ENOMEM, errno.EMFILE, errno.ENFILE, errno.EACCES, errno.EPERM, errno.EIO, errno.ENOSPC, errno.EDQUOT}
-    | {errno.EFBIG, errno.ENOENT, errno.ESTALE, errno.ETIMEDOUT, errno.EAGAIN}
-)
+_SHORT_OF = frozenset({errno.ENOMEM, errno.EMFILE, errno.ENFILE})
+_READ_AT_ONCE = 1 << 20
 _NO_END = "its stream breaks off before its end is marked"
 
 OnDecoded = Callable[[int, int], None]
@@ -110,7 +107,7 @@ class LibsndfileReader:
                 if not len(piece):
                     break
         except (soundfile.LibsndfileError, OSError, RuntimeError) as error:
-            if is_the_systems(error):
+            if is_the_systems(error, self._path):
                 remedy = "copy it to a disk of this machine and read the delivery again"
                 raise NotCheckedHere(self._path.name, "the system could not read it", remedy) from error
             if not got:
@@ -158,11 +155,20 @@ def _told(path: Path, container: str, codec: str) -> tuple[Told, tuple[str, ...]
         os.close(file)
 
 
-def is_the_systems(error: Exception) -> bool:
-    """Whether the operating system failed at a file, and not the decoder at what is in it."""
-    if isinstance(error, soundfile.LibsndfileError):
-        return bool(error.code == _SF_ERR_SYSTEM)
-    return isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno in _ABOUT_THIS_MACHINE)
+def is_the_systems(error: Exception, path: Path) -> bool:
+    """Whether the operating system failed at a file, and not the decoder at what is in it.
+
+    Decoders say "input/output error" or "not permitted" of damaged data too: whether all bytes can be read tells.
+    """
+    if isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno in _SHORT_OF):
+        return True
+    try:
+        with path.open("rb") as file:
+            while file.read(_READ_AT_ONCE):
+                pass
+    except OSError:
+        return True
+    return False
 
 
 def open_with_av(path: Path, on_decoded: OnDecoded = lambda done, total: None) -> PcmReader:
@@ -193,7 +199,7 @@ def open_with_av(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
                 layout = _decode(av, container, path, decoded.fileno(), on_decoded)
                 return PcmReader(path, os.dup(decoded.fileno()), layout)
     except (av.FFmpegError, OSError, ValueError, IndexError, EOFError) as error:
-        if is_the_systems(error):
+        if is_the_systems(error, path):
             remedy = "copy it to a disk of this machine and read the delivery again"
             raise NotCheckedHere(path.name, f"the system could not read it ({error})", remedy) from error
         raise UnreadableSound(
@@ -279,7 +285,7 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
                 raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
     except av.FFmpegError as error:
         broken = True
-        if not frames or is_the_systems(error):
+        if not frames or is_the_systems(error, path):
             raise
     claimed = max(frames, stated) if is_alac else frames
     kind = container.format.name.split(",")

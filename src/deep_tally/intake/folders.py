@@ -9,9 +9,11 @@ from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
-from deep_tally.model.errors import LeftOut
+from deep_tally.model.errors import LeftOut, NotCheckedHere
 
 _SYSTEM_NAMES = frozenset({"desktop.ini", "thumbs.db", "__macosx", "$recycle.bin", "system volume information"})
+
+_NAMED_MOST = 5
 
 
 @lru_cache(maxsize=20_000)
@@ -21,24 +23,40 @@ def natural_key(path: str) -> tuple[tuple[int, int, str], ...]:
     return tuple((0, int(p), "") if p.isascii() and p.isdigit() else (1, 0, p) for p in parts if p)
 
 
-def files_in(folder: Path, troubles: list[LeftOut], on_count: Callable[[int], None] = lambda count: None) -> list[Path]:
+def files_in(
+    folder: Path, troubles: list[LeftOut | NotCheckedHere], on_count: Callable[[int], None] = lambda count: None
+) -> list[Path]:
     """All ordinary files in a folder; hidden and system files are left out.
 
-    Linked folders are looked into, each folder once: a link that leads back up ends there. Pipes, sockets and devices
-    are no client's files; a link to nowhere is listed, and told when it is read.
+    Links inside the folder are followed, each folder once: a link that leads back up ends there. Links that lead out
+    of it are not: what lies there was not sent. Pipes, sockets and devices are no client's files; a link to nowhere is
+    listed, and said to be so when it is read.
 
     Parameters
     ----------
     folder : Path
-    troubles : list of LeftOut
-        Folders that cannot be read are added to it.
+    troubles : list of LeftOut and NotCheckedHere
+        Folders that cannot be read are added to it, and once all links that lead out.
     on_count : callable
-        Told how many files are found so far, folder by folder.
+        Called with how many files are found so far, folder by folder.
     """
 
     def note(error: OSError) -> None:
-        remedy = "change its permissions and read it again"
-        troubles.append(LeftOut(str(error.filename), "the folder cannot be read", remedy))
+        problem = f"the folder cannot be read ({error.strerror})"
+        remedy = "change its permissions and read the delivery again"
+        troubles.append(NotCheckedHere(str(error.filename), problem, remedy))
+
+    home = os.path.realpath(folder)
+    leading_out: list[str] = []
+
+    def is_ours(here: str, name: str) -> bool:
+        path = os.path.join(here, name)
+        if is_hidden(name):
+            return False
+        if os.path.islink(path) and not Path(os.path.realpath(path)).is_relative_to(home):
+            leading_out.append(os.path.relpath(path, folder))
+            return False
+        return True
 
     found: list[Path] = []
     seen: set[tuple[int, int]] = set()
@@ -46,9 +64,14 @@ def files_in(folder: Path, troubles: list[LeftOut], on_count: Callable[[int], No
         if not _is_new(here, seen):
             folders.clear()
             continue
-        folders[:] = [name for name in folders if not is_hidden(name)]
-        found += [path for name in names if not is_hidden(name) and not _is_special(path := Path(here, name))]
+        folders[:] = [name for name in folders if is_ours(here, name)]
+        found += [path for name in names if is_ours(here, name) and not _is_special(path := Path(here, name))]
         on_count(len(found))
+    if leading_out:
+        links = "a link that leads" if len(leading_out) == 1 else f"{len(leading_out)} links that lead"
+        problem = f"it holds {links} out of it, not followed: {', '.join(sorted(leading_out)[:_NAMED_MOST])}"
+        problem += ", …" if len(leading_out) > _NAMED_MOST else ""
+        troubles.append(LeftOut(str(folder), problem, "put the files themselves there if they belong to it"))
     return found
 
 

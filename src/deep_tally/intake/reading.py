@@ -102,7 +102,7 @@ def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
         reader.close()
         return open_with_av(path, on_decoded)
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as error:
-        if is_the_systems(error):
+        if is_the_systems(error, path):
             raise NotCheckedHere(
                 path.name,
                 "the system could not read it",

@@ -17,12 +17,15 @@ from deep_tally.intake.roles import guess_role, settle_roles
 from deep_tally.intake.signatures import Kind, kind_of
 from deep_tally.intake.songs import group_songs
 from deep_tally.intake.zips import Budget, unpack
-from deep_tally.model.errors import LeftOut, NothingToCheck
-from deep_tally.model.files import Entry, Intake, Role
+from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
+from deep_tally.model.files import Damage, Entry, Incomplete, Intake, Role
 
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
 _HEAD = 4096
 _CLOSED_ARCHIVES = {Kind.RAR: "RAR", Kind.SEVEN_ZIP: "7z"}
+
+Trouble = LeftOut | NotCheckedHere
+"""What could not be looked into: by the client's doing, or by this machine's."""
 
 OnStep = Callable[[int, int], None]
 """(bytes unpacked, bytes in all), or (files found, 0) while folders are walked."""
@@ -37,6 +40,7 @@ class _File:
     kind: Kind
     head: bytes
     archived: str = ""
+    damage: Damage | None = None
 
     @property
     def ending(self) -> str:
@@ -77,7 +81,7 @@ def take_in(
         _require_there(path)
     # Not resolved: a link keeps the name that the client gave it.
     paths = [Path(os.path.abspath(path)) for path in paths]
-    troubles: list[LeftOut] = []
+    troubles: list[Trouble] = []
     found: list[Path] = []
     for path in paths:
         found += files_in(path, troubles, lambda count: on_step(count, 0)) if path.is_dir() else [path]
@@ -92,13 +96,15 @@ def take_in(
     if rough_mix is not None:
         entries = tell_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
+    named = [_named_inside(t, base) for t in troubles]
     intake = Intake(
         source=source,
         name=name,
         entries=tuple(_placed(entries, name)),
         archives=tuple(archives),
         folders=tuple(path for path in paths if path.is_dir()),
-        troubles=tuple(_told(t, base) for t in troubles),
+        troubles=tuple(str(t) for t in named if isinstance(t, LeftOut)),
+        incomplete=tuple(_incomplete(t) for t in named if isinstance(t, NotCheckedHere)),
     )
     if not intake.sounds:
         raise _nothing(paths, intake, troubles)
@@ -130,7 +136,7 @@ def _require_there(path: Path) -> None:
         raise NothingToCheck(str(path), "there is no such file or folder", "check the path")
 
 
-def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[LeftOut]) -> NothingToCheck:
+def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[Trouble]) -> NothingToCheck:
     where = ", ".join(str(p) for p in paths)
     if troubles:
         first = troubles[0]
@@ -142,11 +148,15 @@ def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[LeftOut]) -> 
     )
 
 
-def _told(trouble: LeftOut, base: Path) -> str:
-    """A trouble as a sentence that names its file as the sheet does."""
+def _named_inside(trouble: Trouble, base: Path) -> Trouble:
+    """A trouble that names its file as the sheet does."""
     subject = Path(trouble.subject)
     inside = subject.relative_to(base).as_posix() if subject.is_relative_to(base) else trouble.subject
-    return str(LeftOut(inside if inside != "." else trouble.subject, trouble.problem, trouble.remedy))
+    return type(trouble)(inside if inside != "." else trouble.subject, trouble.problem, trouble.remedy)
+
+
+def _incomplete(trouble: NotCheckedHere) -> Incomplete:
+    return Incomplete(what="opening", files=(trouble.subject,), problem=trouble.problem, remedy=trouble.remedy)
 
 
 def _look_at(path: Path) -> _File:
@@ -169,7 +179,7 @@ def _first_bytes(path: Path) -> bytes:
 
 
 def _open_zips(
-    files: list[_File], into: Path | None, troubles: list[LeftOut], on_step: OnStep
+    files: list[_File], into: Path | None, troubles: list[Trouble], on_step: OnStep
 ) -> tuple[list[_File], list[Path]]:
     """What is in zips in the zips' places; a zip that cannot be opened stays as a file."""
     packed_all = sum(_size(f.source) for f in files if f.kind is Kind.ZIP)
@@ -197,27 +207,30 @@ def _scaled(on_step: OnStep, before: int, size: int, total: int) -> OnStep:
     return lambda done, whole: on_step(before + size * done // max(1, whole), total)
 
 
-def _open_zip(file: _File, into: Path | None, troubles: list[LeftOut], on_step: OnStep) -> list[_File]:
+def _open_zip(file: _File, into: Path | None, troubles: list[Trouble], on_step: OnStep) -> list[_File]:
+    by_hand = "unpack it and open its folder"
     if into is None:
-        troubles.append(LeftOut(str(file.shown), "there is no room to unpack it here", "unpack it and open its folder"))
+        problem = "there is no folder to unpack it to, since the user's cache cannot be written"
+        troubles.append(NotCheckedHere(str(file.shown), problem, by_hand))
         return []
-    folder = into / str(sum(1 for _ in into.iterdir()))
-    folder.mkdir()
     try:
+        folder = into / str(sum(1 for _ in into.iterdir()))
+        folder.mkdir()
         budget = Budget.for_folder(folder, _size(file.source))
         inside = unpack(file.source, folder, shown=str(file.shown), budget=budget, on_bytes=on_step)
     except OSError as error:
-        troubles.append(LeftOut(str(file.shown), f"it cannot be unpacked ({error.strerror})", "unpack it by hand"))
+        troubles.append(NotCheckedHere(str(file.shown), f"it cannot be unpacked here ({error.strerror})", by_hand))
         return []
     if inside is None:
         return [_File(source=file.source, shown=file.shown, kind=Kind.DOCUMENT, head=file.head)]
     troubles += inside.troubles
     found = []
-    for path, identity in inside.identities.items():
-        member = path.relative_to(folder)
-        if not any(is_hidden(part) for part in member.parts):
-            look = _look_at(path)
-            found.append(_File(path, file.shown / member, look.kind, look.head, f"{file.source}: {identity}"))
+    for member in inside.files:
+        if not any(is_hidden(part) for part in member.shown.split("/")):
+            look = _look_at(member.source)
+            identity = f"{file.source}: {member.identity}"
+            shown = file.shown / member.shown
+            found.append(_File(member.source, shown, look.kind, look.head, identity, member.damage))
     return found
 
 
@@ -259,7 +272,7 @@ def _delivery_name(whole: Path, archives: Sequence[Path]) -> str:
 # -- roles and songs --------------------------------------------------------------------------
 
 
-def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[LeftOut]) -> list[Entry]:
+def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Trouble]) -> list[Entry]:
     stems = {f.shown.with_suffix("").as_posix(): f.shown.name for f in files if f.kind.is_sound}
     entries = []
     for file in files:
@@ -267,10 +280,13 @@ def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[LeftO
         try:
             status = file.source.stat()
         except OSError as error:
-            remedy = "copy it to this machine and try again"
-            troubles.append(LeftOut(path, f"its size cannot be read ({error.strerror})", remedy))
+            if not file.source.is_symlink():  # a link to nowhere is said when it is to be read
+                remedy = "copy it to a disk of this machine and read the delivery again"
+                troubles.append(NotCheckedHere(path, f"its size cannot be read ({error.strerror})", remedy))
             status = None
         role = _role(file, path, name)
+        if file.damage is not None and not role.is_audio:
+            troubles.append(LeftOut(path, file.damage.problem, file.damage.remedy))
         entries.append(
             Entry(
                 path=path,
@@ -282,6 +298,7 @@ def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[LeftO
                 text=read_notes(file.source) if role is Role.DOCUMENT and file.kind is Kind.TEXT else "",
                 midi=read_midi(file.source) if role is Role.MIDI else None,
                 beside=_beside(file.shown, stems) if role is Role.STRAY else "",
+                damage=file.damage,
             )
         )
     return entries

@@ -1,25 +1,21 @@
-"""Take a zip's files out into a private folder, within limits and under safe names.
-
-References
-----------
-APPNOTE.TXT (the .ZIP file format specification): general purpose flags, 4.4.4; Unicode path extra field, appendix D.
-"""
+"""Take a zip's files out into a private folder, within limits; what each is called there is our own affair."""
 
 from __future__ import annotations
 
-import math
 import os
 import shutil
 import stat
-import struct
-import zipfile
 import zlib
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import BinaryIO
 
+from deep_tally.intake.endings import SOUND_ENDINGS
 from deep_tally.intake.signatures import Kind, kind_of
-from deep_tally.model.errors import LeftOut
+from deep_tally.intake.zip_reader import DamagedZip, Member, UnknownPacking, read_members, unpacked
+from deep_tally.model.errors import LeftOut, NotCheckedHere
+from deep_tally.model.files import Damage
 
 ENTRIES_MOST = 20_000
 NESTED_MOST = 3
@@ -28,32 +24,47 @@ _BOMB_FROM = 1 << 30
 _RATIO_MOST = 250
 """Audio that is mostly digital silence packs to a fiftieth; past this, and over a gigabyte, it is a trap."""
 
-_PIECE = 1 << 20
-_NAME_BYTES_MOST = 240
-_NO_SPACE = ("there is not enough free space for its files", "free some and read it again")
-_LOCKED = ("it is locked with a password", "ask for it without one")
-_CODE_PAGES = ("cp437", "cp1252", "cp850", "cp866", "shift_jis")
-_COMMON_LETTERS = frozenset("äöüßÄÖÜéèàçñ")
+_CLAIM_RATIO_MOST = 1100
+"""Deflate packs to no less than a 1032nd (zlib's documentation)."""
+
+_NO_SPACE = ("there is not enough free space for its files", "free some and read the delivery again")
+_LOCKED = Damage(problem="it is locked with a password", remedy="ask for it without one")
+_BROKEN = Damage(problem="its checksum in the zip is wrong, so it was damaged on the way", remedy="ask for it again")
+_STRANGE = Damage(problem="it is packed in a way that cannot be unpacked here", remedy="ask for a plain zip")
 _OFFICE_MEMBERS = frozenset({"[Content_Types].xml", "mimetype"})
 
 OnBytes = Callable[[int, int], None]
 """(bytes unpacked, bytes in all)."""
 
 
-@dataclass
-class Unpacked:
-    """What came out of a zip.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UnpackedFile:
+    """One file that came out of a zip.
 
     Attributes
     ----------
-    identities : dict of Path to str
-        For every file: the member and its checksum, so that what was measured can be found again.
-    troubles : list of LeftOut
-        Whatever was left out.
+    shown : str
+        Its path inside the zip, as the client sees it; no two files of a zip share one.
+    source : Path
+        Where its bytes are; empty where nothing came out.
+    identity : str
+        The member and its checksum, so that what was measured can be found again.
+    damage : Damage or None
+        Why it is not whole.
     """
 
-    identities: dict[Path, str] = field(default_factory=dict)
-    troubles: list[LeftOut] = field(default_factory=list)
+    shown: str
+    source: Path
+    identity: str
+    damage: Damage | None = None
+
+
+@dataclass
+class Unpacked:
+    """What came out of a zip: its files, and whatever was left out, by the client's doing or by this machine's."""
+
+    files: list[UnpackedFile] = field(default_factory=list)
+    troubles: list[LeftOut | NotCheckedHere] = field(default_factory=list)
 
 
 @dataclass
@@ -64,41 +75,47 @@ class Budget:
     bytes: int = 0
     packed: int = 0
     unpacked: int = 0
+    files: int = 0
 
     @classmethod
     def for_folder(cls, folder: Path, packed: int) -> Budget:
         """All the free space but a gigabyte."""
         return cls(bytes=max(0, shutil.disk_usage(folder).free - _FREE_LEFT), packed=packed)
 
-    def take(self, count: int) -> None:
+    def number(self) -> int:
+        """A number for the next file."""
+        self.files += 1
+        return self.files
+
+    def take(self, count: int, shown: str) -> None:
         """Count bytes that were unpacked; raises `_Stop` when that is too much."""
         self.unpacked += count
         if self.unpacked > self.bytes:
-            raise _Stop(*_NO_SPACE)
+            raise _Stop(NotCheckedHere(shown, *_NO_SPACE))
         if self.unpacked > _BOMB_FROM and self.unpacked > _RATIO_MOST * max(1, self.packed):
-            raise _Stop("it unpacks to far more than audio can", "ask what it is")
+            raise _Stop(LeftOut(shown, "it unpacks to far more than audio can", "ask what it is"))
 
 
 class _Stop(Exception):
-    """Unpacking cannot go on: what is wrong, what to do."""
+    """Unpacking an archive cannot go on."""
 
-
-def is_document(archive: zipfile.ZipFile) -> bool:
-    """Whether this is a text document that is stored as a zip."""
-    return bool(_OFFICE_MEMBERS & set(archive.namelist()[:3]))
+    def __init__(self, trouble: LeftOut | NotCheckedHere) -> None:
+        super().__init__(trouble)
+        self.trouble = trouble
 
 
 def unpack(
     path: Path, into: Path, *, shown: str, budget: Budget, on_bytes: OnBytes = lambda done, total: None, depth: int = 0
 ) -> Unpacked | None:
-    """Take out all files of a zip.
+    """Take out all files of a zip; a member that is damaged costs itself alone.
 
     Parameters
     ----------
     path : Path
         The zip; it is only read.
     into : Path
-        A private folder that exists.
+        A private folder that exists. Files get names of our own in it: none of the client's can be too long there, or
+        lead out of it.
     shown : str
         What sentences call it.
     budget : Budget
@@ -111,123 +128,128 @@ def unpack(
     """
     result = Unpacked()
     try:
-        with zipfile.ZipFile(path) as archive:
-            if is_document(archive):
+        with path.open("rb") as archive:
+            members, is_whole = read_members(archive)
+            if {m.name for m in members[:3]} & _OFFICE_MEMBERS:
                 return None
-            _take_out(archive, into, shown, budget, on_bytes, result)
+            if not is_whole:
+                problem = f"its directory is damaged after {len(members)} files"
+                result.troubles.append(LeftOut(shown, problem, "ask for it again"))
+            _take_out(archive, [m for m in members if not m.is_folder], into, shown, budget, on_bytes, result)
     except _Stop as stop:
-        result.troubles.append(LeftOut(shown, *stop.args))
-    except (zipfile.BadZipFile, struct.error, EOFError, ValueError, IndexError, NotImplementedError):
+        result.troubles.append(stop.trouble)
+    except DamagedZip:
         problem = "the archive is damaged or only a part of it arrived"
         result.troubles.append(LeftOut(shown, problem, "ask for it again"))
     except OSError as error:
-        result.troubles.append(
-            LeftOut(shown, f"it cannot be unpacked ({error.strerror})", "copy it to this machine and try again")
-        )
+        remedy = "copy it to a disk of this machine and read the delivery again"
+        result.troubles.append(NotCheckedHere(shown, f"the system could not read it ({error.strerror})", remedy))
     _open_nested(into, shown, budget, depth, result)
     return result
 
 
 def _take_out(
-    archive: zipfile.ZipFile, into: Path, shown: str, budget: Budget, on_bytes: OnBytes, result: Unpacked
+    archive: BinaryIO,
+    members: list[Member],
+    into: Path,
+    shown: str,
+    budget: Budget,
+    on_bytes: OnBytes,
+    result: Unpacked,
 ) -> None:
-    members = [m for m in archive.infolist() if not m.is_dir()]
-    total = sum(m.file_size for m in members)
+    # What one damaged member claims must not keep the others in.
+    size = archive.seek(0, 2)
+    total = sum(min(m.bytes, _CLAIM_RATIO_MOST * min(m.packed_bytes, size)) for m in members)
     budget.entries -= len(members)
     if budget.entries < 0:
-        raise _Stop(f"it holds more than {ENTRIES_MOST} files", "ask for an archive of the audio alone")
+        raise _Stop(LeftOut(shown, f"it holds more than {ENTRIES_MOST} files", "ask for an archive of the audio alone"))
     if total > budget.bytes - budget.unpacked:
-        raise _Stop(*_NO_SPACE)
-    locked = [m for m in members if m.flag_bits & 1]
-    if locked and len(locked) == len(members):
-        raise _Stop(*_LOCKED)
+        raise _Stop(NotCheckedHere(shown, *_NO_SPACE))
+    if members and all(m.is_locked for m in members):
+        raise _Stop(LeftOut(shown, _LOCKED.problem, _LOCKED.remedy))
     begun = budget.unpacked
+    names = _Names()
     for member in members:
-        name = member_name(member)
-        told = f"{shown}/{name}"
-        target = safe_path(into, name)
-        if target is None:
+        name = safe_name(member.name)
+        if not name:
             continue
-        if member.flag_bits & 1:
-            result.troubles.append(LeftOut(told, *_LOCKED))
-        elif stat.S_ISLNK(member.external_attr >> 16):
-            result.troubles.append(LeftOut(told, "it is a link to another file", "ask for the file itself"))
+        name = names.free(name)
+        if stat.S_ISLNK(member.mode):
+            trouble = LeftOut(f"{shown}/{name}", "it is a link to another file", "ask for the file itself")
+            result.troubles.append(trouble)
         else:
-            _write(archive, member, target, told, budget, lambda: on_bytes(budget.unpacked - begun, total), result)
+            moved = lambda: on_bytes(budget.unpacked - begun, total)  # noqa: E731 - called within this turn only
+            result.files.append(_write(archive, member, name, into, shown, budget, moved))
 
 
 def _write(
-    archive: zipfile.ZipFile,
-    member: zipfile.ZipInfo,
-    target: Path,
-    told: str,
-    budget: Budget,
-    moved: Callable[[], None],
-    result: Unpacked,
-) -> None:
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-    except (FileExistsError, NotADirectoryError):
-        problem = "one of its folders has the name of a file"
-        result.troubles.append(LeftOut(told, problem, "ask for it under another name"))
-        return
-    target = _free(target)
+    archive: BinaryIO, member: Member, name: str, into: Path, shown: str, budget: Budget, moved: Callable[[], None]
+) -> UnpackedFile:
+    """Write one member to a file; raises `_Stop` when no more can be written at all."""
+    ending = Path(name).suffix.casefold()
+    # A decoder may look at the ending where the bytes leave a doubt.
+    target = into / f"{budget.number()}{ending if ending.removeprefix('.') in SOUND_ENDINGS else ''}"
     written = checksum = 0
-    damaged = False
+    damage = _LOCKED if member.is_locked else None
     try:
-        with archive.open(member) as packed, target.open("xb") as file:
-            # Its own check would throw the last piece away; what came out is kept, and the checksum taken here.
-            packed._expected_crc = None  # type: ignore[attr-defined]
-            while piece := packed.read(_PIECE):
+        with target.open("xb") as file:
+            for piece in () if member.is_locked else _pieces(archive, member, f"{shown}/{name}"):
+                if isinstance(piece, Damage):
+                    damage = piece
+                    break
                 written += len(piece)
                 checksum = zlib.crc32(piece, checksum)
-                budget.take(len(piece))  # the directory may claim less than what comes out
+                budget.take(len(piece), shown)  # the directory may claim less than what comes out
                 file.write(piece)
                 moved()
-    except _Stop:
-        target.unlink()
-        raise
-    except (NotImplementedError, RuntimeError):
-        problem = "it is packed in a way that cannot be unpacked here"
-        result.troubles.append(LeftOut(told, problem, "ask for a plain zip"))
-        target.unlink(missing_ok=True)
-        return
-    except (zipfile.BadZipFile, zlib.error, EOFError):
-        damaged = True
-    if damaged or checksum != member.CRC:
-        problem = "its checksum is wrong, it was damaged on the way"
-        result.troubles.append(LeftOut(told, problem, "ask for it again"))
-    if written or not member.file_size:
         os.utime(target, ns=(0, 0))
-        result.identities[target] = f"{told}:{checksum:08x}:{written}"
-    else:
+    except _Stop:
         target.unlink(missing_ok=True)
+        raise
+    except OSError as error:
+        target.unlink(missing_ok=True)
+        remedy = "free some space and read the delivery again"
+        raise _Stop(NotCheckedHere(shown, f"it cannot be unpacked to the disk ({error.strerror})", remedy)) from error
+    if damage is None and checksum != member.checksum:
+        damage = _BROKEN
+    return UnpackedFile(shown=name, source=target, identity=f"{shown}/{name}:{checksum:08x}:{written}", damage=damage)
+
+
+def _pieces(archive: BinaryIO, member: Member, shown: str) -> Iterator[bytes | Damage]:
+    """What comes out of a member, and at last what kept the rest from coming."""
+    try:
+        yield from unpacked(archive, member)
+    except DamagedZip:
+        yield _BROKEN
+    except UnknownPacking:
+        yield _STRANGE
+    except MemoryError as error:
+        problem, remedy = "there is not enough memory here to unpack it", "close other programs and read it again"
+        raise _Stop(NotCheckedHere(shown, problem, remedy)) from error
+    except OSError as error:
+        remedy = "copy it to a disk of this machine and read the delivery again"
+        raise _Stop(NotCheckedHere(shown, f"the system could not read it ({error.strerror})", remedy)) from error
 
 
 def _open_nested(into: Path, shown: str, budget: Budget, depth: int, result: Unpacked) -> None:
-    for inner in [p for p in result.identities if _is_zip(p)]:
-        told = f"{shown}/{inner.relative_to(into).as_posix()}"
-        if depth + 1 >= NESTED_MOST:
-            problem = "it is an archive in an archive in an archive"
-            result.troubles.append(LeftOut(told, problem, "unpack it by hand and open the folder"))
-            continue
-        folder = _free(inner.with_name(f"{inner.stem or 'archive'} (unpacked)"))
-        folder.mkdir()
-        inside = unpack(inner, folder, shown=told, budget=budget, depth=depth + 1)
+    """Put what is in zips of this zip in their places, each in a folder of the zip's name."""
+    files: list[UnpackedFile] = []
+    for file in result.files:
+        inside = None
+        if _is_zip(file.source):
+            inner = f"{shown}/{file.shown}"
+            if depth + 1 >= NESTED_MOST:
+                problem = "it is an archive in an archive in an archive"
+                result.troubles.append(LeftOut(inner, problem, "unpack it by hand and open the folder"))
+            else:
+                inside = unpack(file.source, into, shown=inner, budget=budget, depth=depth + 1)
         if inside is None:
-            folder.rmdir()
+            files.append(file)
             continue
-        result.identities |= inside.identities
+        files += [replace(f, shown=f"{file.shown}/{f.shown}") for f in inside.files]
         result.troubles += inside.troubles
-        # Its files stand in a folder of its name; the archive itself is not one of them.
-        inner.unlink()
-        del result.identities[inner]
-        folder.rename(inner)
-        result.identities = {_moved(p, folder, inner): i for p, i in result.identities.items()}
-
-
-def _moved(path: Path, old: Path, new: Path) -> Path:
-    return new / path.relative_to(old) if path.is_relative_to(old) else path
+        file.source.unlink()
+    result.files = files
 
 
 def _is_zip(path: Path) -> bool:
@@ -235,78 +257,30 @@ def _is_zip(path: Path) -> bool:
         return kind_of(file.read(4096)) is Kind.ZIP
 
 
-def member_name(member: zipfile.ZipInfo) -> str:
-    """A member's name as the client's system showed it, with forward slashes.
-
-    Marked as UTF-8, or given in the Unicode path field, or else UTF-8 by its bytes; at last the code page that makes
-    letters of all of them.
-    """
-    if member.flag_bits & 0x800:
-        return member.filename.replace("\\", "/")
-    raw = member.orig_filename.encode("cp437", "replace")
-    for candidate in (_unicode_path(member.extra, raw), _utf8(raw)):
-        if candidate is not None:
-            return candidate.replace("\\", "/")
-    return max((_decoded(raw, page) for page in _CODE_PAGES), key=_letters).replace("\\", "/")
-
-
-def _utf8(raw: bytes) -> str | None:
-    try:
-        return raw.decode("utf-8")
-    except UnicodeDecodeError:
-        return None
-
-
-def _decoded(raw: bytes, page: str) -> str:
-    try:
-        return raw.decode(page)
-    except UnicodeDecodeError:
-        return ""
-
-
-def _letters(text: str) -> float:
-    """How much a guess reads as a name: letters of few alphabets, no capital within a word."""
-    if not text:
-        return -math.inf
-    points = 0.0
-    for before, letter in zip(f" {text}", text, strict=False):
-        if ord(letter) > 127:
-            fits = letter.isalpha() and (ord(letter) < 0x180 or ord(letter) >= 0x400)
-            points += 1.0 if fits and not (before.islower() and letter.isupper()) else -2.0
-            points += 0.5 * (letter in _COMMON_LETTERS)
-    return points
-
-
-def _unicode_path(extra: bytes, raw: bytes) -> str | None:
-    position = 0
-    while position + 4 <= len(extra):
-        kind, size = struct.unpack_from("<HH", extra, position)
-        body = extra[position + 4 : position + 4 + size]
-        if kind == 0x7075 and len(body) > 5 and struct.unpack_from("<I", body, 1)[0] == zlib.crc32(raw):
-            return _utf8(body[5:])
-        position += 4 + size
-    return None
-
-
-def safe_path(into: Path, name: str) -> Path | None:
-    """Where a member is written: always inside `into`, whatever its name says; None when nothing is left of it."""
+def safe_name(name: str) -> str:
+    """A member's name without whatever would lead elsewhere or cannot be shown; empty when nothing is left of it."""
     parts = []
     for part in name.split("/"):
         part = "".join(c for c in part if c.isprintable()).strip()
-        if part in ("", ".", "..") or (len(part) == 2 and part[1] == ":"):
-            continue
-        while len(part.encode("utf-8", "surrogateescape")) > _NAME_BYTES_MOST:
-            stem, dot, ending = part.rpartition(".")
-            part = f"{stem[:-8]}{dot}{ending}" if stem else part[:-8]
-        parts.append(part)
-    return into.joinpath(*parts) if parts else None
+        if part not in ("", ".", "..") and not (len(part) == 2 and part[1] == ":"):
+            parts.append(part)
+    return "/".join(parts)
 
 
-def _free(target: Path) -> Path:
-    """The path itself, or with a number where two members have one name."""
-    number = 2
-    free = target
-    while free.exists():
-        free = target.with_name(f"{target.stem} ({number}){target.suffix}")
-        number += 1
-    return free
+class _Names:
+    """Gives a number to names that a zip has several times."""
+
+    def __init__(self) -> None:
+        self._taken: set[str] = set()
+        self._numbers: dict[str, int] = {}
+
+    def free(self, name: str) -> str:
+        """The name itself, or with the next number that is free."""
+        free = name
+        while free in self._taken:
+            number = self._numbers[name] = self._numbers.get(name, 1) + 1
+            folder, slash, file = name.rpartition("/")
+            stem, dot, ending = file.rpartition(".")
+            free = f"{folder}{slash}{stem} ({number}){dot}{ending}" if stem else f"{name} ({number})"
+        self._taken.add(free)
+        return free

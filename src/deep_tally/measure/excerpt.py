@@ -23,6 +23,8 @@ def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> E
     Raises
     ------
     UnreadableSound
+        The file cannot be decoded any more.
+    NotCheckedHere
         The file cannot be opened or read any more.
     """
     # Imported here, in the worker: whoever only submits the job needs no decoder.

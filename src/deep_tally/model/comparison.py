@@ -6,6 +6,8 @@ from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from typing import Literal
 
+from deep_tally.model.files import Incomplete
+
 TwinKind = Literal["exact", "scaled", "inverted", "shifted"]
 
 
@@ -55,20 +57,22 @@ class Pair:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
-    """All relations between the files of one song."""
+    """All relations between the files of one song; `unread` are files that could not be read here meanwhile."""
 
     twins: tuple[Twin, ...] = ()
     sums: tuple[SumOf, ...] = ()
     held: tuple[Held, ...] = ()
     pairs: tuple[Pair, ...] = ()
+    unread: tuple[Incomplete, ...] = ()
 
     def among(self, paths: AbstractSet[str]) -> Comparison | None:
-        """The relations of which all files are among `paths`; None where a file left out is all that told of others.
+        """The relations of which all files are among `paths`; None where that cannot be known from these.
 
-        The others are told as its twins, and it alone as a part of sums.
+        So it is where a file that is left out is all that told of others (as its twins, or as a part of sums), and
+        where not all files could be read.
         """
         gone = {t.other for t in self.twins if t.path in paths} - paths
-        if gone:
+        if gone or self.unread:
             return None
         return Comparison(
             twins=tuple(t for t in self.twins if {t.path, t.other} <= paths),

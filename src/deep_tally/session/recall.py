@@ -44,5 +44,6 @@ def recall_or_compare(progress: OnProgress, entries: Sequence[Entry], tracks: Se
     comparison = cache.find_comparison(entries)
     if comparison is None:
         comparison = compare_song(progress, entries, tracks)
-        cache.keep_comparison(entries, comparison)
+        if not comparison.unread:
+            cache.keep_comparison(entries, comparison)
     return comparison
