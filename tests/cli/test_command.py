@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+import resource
 import signal
 import sqlite3
 import subprocess
 import sys
 import time
 import zipfile
+from collections.abc import Callable
 from pathlib import Path
 
 import jsonschema
@@ -26,10 +28,18 @@ def run(*arguments: object, **options: object) -> subprocess.CompletedProcess[st
     return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False, **options)  # type: ignore[call-overload]
 
 
-def sound(path: Path, seconds: float = 1.0) -> Path:
+def sound(path: Path, seconds: float = 1.0, *, container: str = "WAV", subtype: str = "PCM_24") -> Path:
     time_s = np.arange(round(seconds * 48_000)) / 48_000
-    soundfile.write(path, 0.3 * np.sin(2 * np.pi * 300 * time_s) * np.hanning(len(time_s)), 48_000, subtype="PCM_24")
+    tone = 0.3 * np.sin(2 * np.pi * 300 * time_s) * np.hanning(len(time_s))
+    soundfile.write(path, tone, 48_000, format=container, subtype=subtype)
     return path
+
+
+def wait_for(holds: Callable[[], object], seconds: float = 30.0) -> None:
+    deadline = time.monotonic() + seconds
+    while not holds():
+        assert time.monotonic() < deadline
+        time.sleep(0.005)
 
 
 def test_the_demo_prints_valid_json_with_exit_status_1(demo_folder: Path, tmp_path: Path) -> None:
@@ -115,15 +125,186 @@ def test_wrong_use_is_one_sentence_and_status_2(tmp_path: Path, arguments: list[
     assert (tmp_path / "one/Bass.wav").read_bytes() == before
 
 
-def test_a_file_that_vanishes_costs_only_itself(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_file_that_vanishes_costs_only_itself_and_is_never_asked_for(tmp_path: Path) -> None:
     # Gone between listing and reading: the link points nowhere by then.
     sound(tmp_path / "Bass.wav")
-    os.symlink(tmp_path / "gone.wav", tmp_path / "Voice.wav")
-    done = run("check", tmp_path, "--json", "-")
+    (tmp_path / "Voice.wav").symlink_to(tmp_path / "gone.wav")
+    reply = tmp_path.parent / f"{tmp_path.name}.txt"
+    done = run("check", tmp_path, "--json", "-", "--reply", reply)
     document = json.loads(done.stdout)
-    damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
-    assert damaged["summary"] == "Voice.wav cannot be read whole: the file is gone."
+    jsonschema.validate(document, schema())
+    assert done.returncode == 2
+    assert document["incomplete"] == [
+        {
+            "what": "measuring",
+            "files": ["Voice.wav"],
+            "why": "the file is gone",
+            "remedy": "put it back and read the delivery again",
+        }
+    ]
+    assert done.stderr == (
+        "deep-tally: Voice.wav could not be checked here: the file is gone; put it back and read the delivery again.\n"
+    )
+    assert not [f for f in document["findings"] if "Voice.wav" in f["files"] and f["action"] == "ask"]
     assert "measures" in next(f for f in document["files"] if f["path"] == "Bass.wav")
+    letter = reply.read_text("utf-8")
+    assert "gone" not in letter
+    assert "I have yet to look at one of the files" in letter
+    assert str(tmp_path) not in letter
+
+
+_MUCH = {"address space": resource.RLIMIT_AS, "file size": resource.RLIMIT_FSIZE, "open files": resource.RLIMIT_NOFILE}
+
+
+@pytest.mark.parametrize(
+    ("what", "most"),
+    [("address space", 2 << 30), ("address space", 300 << 20), ("file size", 200_000), ("open files", 12)],
+)
+def test_the_limits_of_the_machine_are_never_the_clients_fault(tmp_path: Path, what: str, most: int) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    sound(folder / "Bass.wav")
+    sound(folder / "Voice.flac", container="FLAC")
+    sound(folder / "Mix.mp3", container="MP3", subtype="MPEG_LAYER_III", seconds=30)
+
+    def limit() -> None:
+        resource.setrlimit(_MUCH[what], (most, most))
+
+    reply = tmp_path / "reply.txt"
+    done = run("check", folder, "--json", "-", "--reply", reply, preexec_fn=limit)
+    assert done.returncode in (1, 2)
+    assert "Traceback" not in done.stderr
+    if not done.stdout:
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+        return
+    document = json.loads(done.stdout)
+    unchecked = {path for i in document["incomplete"] for path in i["files"]}
+    assert (done.returncode == 2) is bool(unchecked)
+    asked = [f["code"] for f in document["findings"] if f["action"] == "ask"]
+    assert "content.damaged" not in asked
+    measured = {f["path"] for f in document["files"] if "measures" in f}
+    assert measured | unchecked == {"Bass.wav", "Voice.flac", "Mix.mp3"}
+    letter = reply.read_text("utf-8")
+    assert not [path for path in unchecked if path in letter]
+    assert "Please send" not in letter
+
+
+@pytest.mark.parametrize("where", ["cache", "cache/deep-tally", "cache/deep-tally/measures.sqlite"])
+def test_a_cache_that_cannot_be_written_costs_nothing(tmp_path: Path, own_home: Path, where: str) -> None:
+    # Something else stands in its place, which stops root too.
+    sound(tmp_path / "Bass.wav")
+    sound(tmp_path / "Mix.mp3", container="MP3", subtype="MPEG_LAYER_III")
+    (own_home / where).parent.mkdir(parents=True, exist_ok=True)
+    if where.endswith("sqlite"):
+        (own_home / where).mkdir()
+    else:
+        (own_home / where).write_text("in the way")
+    document = json.loads(run("check", tmp_path, "--json", "-").stdout)
+    assert document["incomplete"] == []
+    assert all("measures" in f for f in document["files"])
+
+
+def test_a_folder_without_permission_is_this_machines_affair(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    if os.geteuid() == 0:
+        pytest.skip("root may read everything")
+    sound(tmp_path / "Bass.wav")
+    (tmp_path / "Drums").mkdir(mode=0)
+    done = run("check", tmp_path)
+    assert done.returncode == 2
+    assert "Drums could not be opened here: the folder cannot be read (Permission denied); change" in done.stderr
+
+
+def test_outputs_inside_the_delivery_need_a_wish(tmp_path: Path) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    sound(folder / "Bass.wav")
+    for option, name in (("--json", "out.json"), ("--reply", "reply.txt")):
+        done = run("check", folder, option, folder / name)
+        assert done.returncode == 2
+        assert "it lies in the client's folder; choose a place outside it." in done.stderr
+        assert "add --into-delivery" in done.stderr
+        assert not (folder / name).exists()
+        assert run("check", folder, option, folder / name, "--into-delivery").returncode == 1
+        assert (folder / name).exists()
+    done = run("check", folder, "--json", folder / "Bass.wav", "--into-delivery")
+    assert "it is one of the client's files" in done.stderr
+    assert run("names", folder, "--csv", folder / "n.csv").returncode == 2
+    assert not (folder / "n.csv").exists()
+
+
+def test_a_broken_link_does_not_open_the_other_files_to_being_written_over(tmp_path: Path) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    before = sound(folder / "Bass.wav").read_bytes()
+    (folder / "0 gone.wav").symlink_to(folder / "nowhere.wav")
+    done = run("check", folder, "--json", folder / "Bass.wav", "--into-delivery")
+    assert done.returncode == 2
+    assert (folder / "Bass.wav").read_bytes() == before
+
+
+@pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGHUP, signal.SIGINT])
+def test_signals_that_end_the_command_leave_nothing_behind(tmp_path: Path, own_home: Path, number: int) -> None:
+    noise = tmp_path / "Noise.wav"
+    soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
+    packed = zipped(tmp_path / "upload.zip", noise)
+    running = subprocess.Popen(
+        [sys.executable, "-m", "deep_tally", "check", str(packed)], stderr=subprocess.PIPE, text=True
+    )
+    wait_for(lambda: any(p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("1.wav")))
+    running.send_signal(number)
+    _, said = running.communicate(timeout=30)
+    words = "cancelled." if number == signal.SIGINT else f"ended by {signal.Signals(number).name}."
+    assert said.strip() == f"deep-tally: {words}"
+    assert running.returncode == 128 + number
+    assert unpacked_folders(own_home) == []
+
+
+def test_output_that_cannot_be_written_is_one_sentence(tmp_path: Path) -> None:
+    sound(tmp_path / "Bass.wav")
+    with open("/dev/full", "w") as full:
+        for arguments in (["check", tmp_path], ["check", tmp_path, "--json", "-"], ["names", tmp_path]):
+            command = [sys.executable, "-m", "deep_tally", *map(str, arguments)]
+            done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, timeout=60, check=False)
+            assert done.returncode == 2
+            assert done.stderr == (
+                "deep-tally: standard output cannot be written (No space left on device);"
+                " free some space and try again.\n"
+            )
+
+
+def test_a_reader_that_leaves_is_no_answer_about_the_delivery(tmp_path: Path) -> None:
+    write_awkward(tmp_path)
+    command = f"{sys.executable} -m deep_tally check '{tmp_path / FOLDER_NAME}' | true; exit ${{PIPESTATUS[0]}}"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, timeout=60, check=False)
+    assert (done.returncode in (0, 2), done.stderr) == (True, "")
+
+
+@pytest.mark.parametrize("terminal", [{"PYTHONIOENCODING": "ascii"}, {"LC_ALL": "C", "PYTHONUTF8": "0"}])
+def test_a_terminal_without_the_letters_ends_nothing(tmp_path: Path, terminal: dict[str, str]) -> None:
+    sound(tmp_path / "Bäss ♪.wav")
+    done = run("names", tmp_path, "--explain", env=os.environ | {"PYTHONCOERCECLOCALE": "0"} | terminal)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert "ss " in done.stdout
+    done = run("check", tmp_path, "--progress", env=os.environ | {"PYTHONCOERCECLOCALE": "0"} | terminal)
+    assert done.returncode == 1
+    assert "Traceback" not in done.stderr
+
+
+def test_an_error_of_our_own_has_a_status_of_its_own_and_a_report(tmp_path: Path, own_home: Path) -> None:
+    code = """
+import deep_tally.cli.check as check
+from deep_tally.cli.main import main
+def broken(*a, **k): raise KeyError("tempo of /home/someone")
+check.take_in = broken
+main(["check", "."])
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 70
+    assert done.stdout == ""
+    assert done.stderr.count("\n") == 1
+    report = next((own_home / "state" / "deep-tally").glob("error-*.txt"))
+    assert str(report) in done.stderr
+    assert "KeyError" in report.read_text()
 
 
 def test_progress_goes_to_standard_error(tmp_path: Path) -> None:
@@ -213,11 +394,7 @@ def test_a_kill_while_unpacking_is_swept_at_the_next_start(tmp_path: Path, own_h
     soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
     packed = zipped(tmp_path / "upload.zip", noise)
     running = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", str(packed)])
-    deadline = time.monotonic() + 30
-    while time.monotonic() < deadline and not any(
-        p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("N*")
-    ):
-        time.sleep(0.005)
+    wait_for(lambda: any(p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("1.wav")))
     running.send_signal(signal.SIGKILL)
     running.wait()
     assert len(unpacked_folders(own_home)) == 1

@@ -12,7 +12,6 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.measure import apart
 from deep_tally.measure.apart import run_apart
 from deep_tally.measure.crew import Crew, Failed
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
@@ -78,14 +77,13 @@ def test_a_process_that_died_once_is_tried_once_more(tmp_path: Path) -> None:
 
 
 def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
-    hard = apart._address_space() + (512 << 20)
-    code = f"""
+    code = """
 import resource
 from pathlib import Path
-from deep_tally.measure import apart
-from deep_tally.measure.apart import run_apart
+from deep_tally.measure.apart import _address_space, run_apart
 from measure import apart_jobs
-resource.setrlimit(resource.RLIMIT_AS, ({hard}, {hard}))
+hard = _address_space() + (512 << 20)
+resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
 try:
     run_apart(apart_jobs.crash, lambda done, total: None, Path("x.mp3"))
 except Exception as error:

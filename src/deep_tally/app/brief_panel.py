@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -55,7 +54,7 @@ class BriefPanel(QWidget):
         self.editors: dict[str, Editor] = {}
         self.came: dict[str, QPushButton] = {}
         self.thresholds: dict[str, ThresholdEditor] = {}
-        self._labels: list[QLabel] = []
+        self._labels: list[PlainLabel] = []
         self.name_button = QPushButton()
         self.name_button.setProperty("look", "title")
         self.name_button.setFont(font(17, 700))
@@ -158,7 +157,7 @@ class BriefPanel(QWidget):
             self._grid.addWidget(came, self._row, 2)
         self._row += 1
 
-    def _soft(self, words: str) -> QLabel:
+    def _soft(self, words: str) -> PlainLabel:
         label = PlainLabel(words)
         label.setFont(font(12))
         label.setWordWrap(True)

@@ -29,6 +29,7 @@ from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QSizePolicy, QToolTi
 from deep_tally.app.lane_tiles import HEIGHT_MOST, Bank, Columns, columns_of_samples, raster
 from deep_tally.app.lanes import Lane, LaneMark, end_words, span_s
 from deep_tally.app.marks import draw_shape
+from deep_tally.app.plain import as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.time_ruler import RulerMode, Tick, moment_words, ticks
 from deep_tally.app.viewport import Viewport
@@ -401,7 +402,7 @@ class LaneCanvas(QWidget):
             if (mark := self.mark_at(x, y)) is not None:
                 told.append(mark.finding.code)
             if any(s.lane is lane and s.height < 12 for s in self._slots):
-                QToolTip.showText(self.mapToGlobal(QPointF(x + 12, y + 8).toPoint()), lane.title, self)
+                QToolTip.showText(self.mapToGlobal(QPointF(x + 12, y + 8).toPoint()), as_plain(lane.title), self)
         self.read_off.emit("   ".join(told))
 
     # -- drawing ------------------------------------------------------------------------------

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import sys
+from io import TextIOWrapper
 from pathlib import Path
 from typing import Any
 
 import click
 
 from deep_tally import __version__
-from deep_tally.model.errors import DeepTallyError, InsideDelivery
-from deep_tally.reply.action_words import readable
+from deep_tally.cli.ends import OK, end_on_signals, flush, status_of
 
-OK, ASKED, WRONG_USE, CANCELLED = 0, 1, 2, 130
 _PATH = click.Path(path_type=Path)
 _INTO_DELIVERY = click.option(
     "--into-delivery", is_flag=True, help="Allow outputs inside the client's folder; never over a file of theirs."
@@ -68,7 +67,8 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 def check(**options: Any) -> int:
     """Check a folder or audio files and say what is wrong and who must act.
 
-    Exit status: 0 nothing to ask the client, 1 something to ask, 2 wrong use or nothing to check, 130 cancelled.
+    Exit status: 0 nothing to ask the client, 1 something to ask, 2 wrong use, nothing to check or not all of it could
+    be checked here, 70 an error of the program, 130 cancelled.
     """
     from deep_tally.cli.check import run_check
 
@@ -127,17 +127,12 @@ def demo(write_to: Path | None, shot_to: Path | None) -> int:
 
 def main(arguments: list[str] | None = None) -> None:
     """Run the command and leave with its exit status."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors="replace")  # a terminal without a letter shows another; the work goes on
+    end_on_signals()
     try:
-        status = command.main(arguments, prog_name="deep-tally", standalone_mode=False)
-    except click.ClickException as error:
-        error.show()
-        status = WRONG_USE
-    except DeepTallyError as error:
-        click.echo(f"deep-tally: {readable(str(error))}", err=True)
-        if isinstance(error, InsideDelivery):
-            click.echo("To write there all the same, add --into-delivery.", err=True)
-        status = WRONG_USE
-    except (click.Abort, KeyboardInterrupt):
-        click.echo("deep-tally: cancelled.", err=True)
-        status = CANCELLED
-    sys.exit(status or OK)
+        status = command.main(arguments, prog_name="deep-tally", standalone_mode=False) or OK
+    except BaseException as error:  # noqa: BLE001 - whatever it was, the status must not mean something else
+        status = status_of(error)
+    sys.exit(flush() or status)

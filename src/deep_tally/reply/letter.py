@@ -71,7 +71,7 @@ def _blocks(
     yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s, speaker) for s in delivery.sets)}")
     wanted = [r for r in requests if r.task.kind == "request"]
     questions = [r for r in requests if r.task.kind == "question"]
-    yield Block("text", _opening(len(wanted), len(questions)))
+    yield Block("text", _opening(len(wanted), len(questions), unseen=_unseen(delivery)))
     number = 0
     for heading, group in ((None, wanted), ("Questions", questions)):
         if group and heading:
@@ -124,7 +124,17 @@ def _differ(tracks: tuple[Track, ...], field: str) -> bool:
     return len({getattr(t.format, field) for t in tracks if t.format is not None}) > 1
 
 
-def _opening(requests: int, questions: int) -> str:
+def _unseen(delivery: Delivery) -> int:
+    """How many files could not be checked here: the reply must not call them fine, nor ask for them."""
+    return len({path for i in delivery.incomplete if i.what != "comparing" for path in i.files})
+
+
+def _opening(requests: int, questions: int, *, unseen: int) -> str:
+    yet = f"I have yet to look at {'one' if unseen == 1 else unseen} of the files."
+    if unseen and (requests or questions):
+        return f"{yet} {_opening(requests, questions, unseen=0)}"
+    if unseen:
+        return f"{yet} So far I need nothing more."
     if not requests and not questions:
         return "Everything I need is there, and I can start mixing."
     asked = _number_word(questions, "question needs an answer", "questions need an answer")
