@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractButton,
     QButtonGroup,
     QHBoxLayout,
-    QLabel,
     QScrollArea,
     QSizePolicy,
     QStackedLayout,
@@ -30,7 +29,7 @@ from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
 from deep_tally.model.delivery import Track
-from deep_tally.model.files import Entry, Role, SoundFormat
+from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
@@ -172,7 +171,9 @@ class FindingPanel(QScrollArea):
                     if row.track.path in absorbed.files:
                         root = speaker.headline(finding)
                         self._add(column, FindingCard(absorbed, row.track.path, speaker, self._theme, root=root))
-        if not self.cards:
+        if row is not None and (unchecked := row.track.unchecked) is not None:
+            column.addWidget(_words(_not_checked(unchecked)))
+        elif not self.cards:
             column.addWidget(_words(_nothing(row, speaker)))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
             head = PlainLabel("What the file says of itself")
@@ -191,9 +192,8 @@ class FindingPanel(QScrollArea):
         self.cards.append(card)
 
 
-def _words(text: str) -> QLabel:
+def _words(text: str) -> PlainLabel:
     words = PlainLabel(text)
-    words.setTextFormat(Qt.TextFormat.PlainText)
     words.setWordWrap(True)
     words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     words.setContentsMargins(8, 2, 8, 0)
@@ -229,6 +229,13 @@ def _companion_page(entry: Entry) -> str:
         return "\n".join(readable(line) for line in entry.text.split("\n"))
     words = companion_text(entry)
     return f"{words[:1].upper()}{words[1:]}."
+
+
+def _not_checked(unchecked: Unchecked) -> str:
+    return (
+        f"This file could not be checked here: {unchecked.problem}. To do: {unchecked.remedy} (F5).\n"
+        "The client is not asked for it."
+    )
 
 
 def _nothing(row: Row | None, speaker: Speaker | None) -> str:

@@ -25,6 +25,7 @@ HEADROOM_NUMBER_WIDTH = 52.0
 CLIP_LINE_WIDTH = 64.0
 DEPTH_TICKS_WIDTH = 71.0
 _TEXT, _SMALL = 13, 11
+NOT_CHECKED = "could not be checked here"
 _SONG_LEAST = 60
 _SHAPE = 9.0
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -137,7 +138,9 @@ class CellPainter:
                 self._line(c.soft, round(x) + 0.5, 0, round(x) + 0.5, self.height)
         sound, m = row.track.format, row.track.measures
         if sound is None or m is None:
-            if not row.is_measured:
+            if row.track.unchecked is not None:
+                self._text(left + 8, NOT_CHECKED, c.ink, pixels=_SMALL, weight=600)
+            elif not row.is_measured:
                 self._text(
                     left + 8, "not measured yet" if sheet.delivery is None else "not measured", c.soft, pixels=_SMALL
                 )

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from importlib import metadata, resources
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QTextBrowser, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from deep_tally import __version__
 from deep_tally.app.plain import PlainLabel
@@ -157,21 +157,35 @@ class KeysPage(QDialog):
 
 
 class LeftOutPage(QDialog):
-    """Everything that could not be looked into, a sentence each."""
+    """Everything that was not checked, a sentence each: by this machine's doing, and by what was sent.
 
-    def __init__(self, parent: QWidget, troubles: Sequence[str]) -> None:
+    `again` is pressed to try once more what this machine kept from being checked.
+    """
+
+    def __init__(self, parent: QWidget, incomplete: Sequence[str], troubles: Sequence[str]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Left out")
-        self.resize(620, 320)
-        words = PlainLabel("These could not be looked into. The rest of the delivery is checked without them.")
-        words.setWordWrap(True)
-        text = QTextBrowser()
-        text.setAccessibleName("What was left out, and what to do")
-        text.setPlainText("\n\n".join(troubles))
+        self.setWindowTitle("Not checked")
+        self.resize(620, 360)
         inside = QVBoxLayout()
-        inside.addWidget(words)
-        inside.addWidget(text, 1)
-        _finish(self, inside)
+        parts = (
+            ("This machine kept these from being checked. None of it is the client's to answer.", incomplete),
+            ("These could not be looked into as they were sent. The rest is checked without them.", troubles),
+        )
+        for head, sentences in parts:
+            if sentences:
+                words = PlainLabel(head)
+                words.setWordWrap(True)
+                words.setFont(font(14, 600))
+                text = QTextBrowser()
+                text.setAccessibleName(head)
+                text.setPlainText("\n\n".join(sentences))
+                inside.addWidget(words)
+                inside.addWidget(text, 1)
+        self.again = QPushButton("Try again")
+        self.again.setToolTip("Read the delivery again: what was measured stays (F5)")
+        self.again.setVisible(bool(incomplete))
+        self.again.clicked.connect(self.accept)
+        _finish(self, inside, self.again)
 
 
 class AboutPage(QDialog):
@@ -198,8 +212,12 @@ class AboutPage(QDialog):
         _finish(self, inside)
 
 
-def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout) -> None:
+def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout, *more: QPushButton) -> None:
+    """What all pages have: their margins, a Close button, and that they are gone when they are closed."""
+    dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    for button in more:
+        buttons.addButton(button, QDialogButtonBox.ButtonRole.ActionRole)
     buttons.rejected.connect(dialog.reject)
     column = QVBoxLayout(dialog)
     column.setContentsMargins(24, 20, 24, 16)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.plain import PlainLabel
@@ -88,7 +88,7 @@ class EmptyPage(QWidget):
         whole.addStretch()
         theme.changed.connect(self.update)
 
-    def _line(self, words: str) -> QLabel:
+    def _line(self, words: str) -> PlainLabel:
         label = PlainLabel(words)
         label.setFont(font(14))
         label.setFixedHeight(_RULE_STEP)

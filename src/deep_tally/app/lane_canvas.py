@@ -173,7 +173,10 @@ class LaneCanvas(QWidget):
             self._banks |= {lane.path: (bank, number) for number, lane in enumerate(group)}
 
     def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
-        """Samples that were asked for."""
+        """Samples that were asked for; without any, they are asked for again when the view moves."""
+        if not excerpts:
+            self._asked = (0.0, 0.0)
+            return
         self._excerpts |= excerpts
         self._version += 1
         self.update()

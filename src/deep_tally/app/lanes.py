@@ -168,6 +168,8 @@ def _end_frames(track: Track, song: SongSet, offset: int) -> int | None:
 def _says(
     track: Track, song: SongSet, placement: Placement | None, findings: Sequence[Finding], speaker: Speaker
 ) -> str:
+    if track.unchecked is not None:
+        return "could not be checked here"
     if track.damage is not None and track.format is None:
         return "cannot be read"
     if placement is not None and placement.frames:

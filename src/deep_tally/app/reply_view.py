@@ -154,6 +154,13 @@ class ReplyView(PageView):
         self._list.addWidget(title)
         for request in requests:
             self._list.addWidget(self._request(request))
+        unchecked = {path for i in delivery.incomplete if i.what != "comparing" for path in i.files}
+        if unchecked:
+            yet = PlainLabel(f"Not checked here, and so not asked: {count(len(unchecked), 'file')}")
+            yet.setFont(font(13, 600))
+            yet.setWordWrap(True)
+            yet.setContentsMargins(0, 12, 0, 0)
+            self._list.addWidget(yet)
         fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
         if fixed:
             mended = PlainLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")

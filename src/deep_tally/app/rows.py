@@ -282,7 +282,7 @@ def make_sheet(
         track = by_path.get(entry.path)
         if track is not None:
             is_alone = titles[entry.song, bare_title(entry.path).casefold()] == 1
-            is_measured = track.format is not None or track.damage is not None
+            is_measured = track.is_done and track.unchecked is None
             rows.append(
                 Row(
                     track,
@@ -422,6 +422,8 @@ def cell_text(row: Row, column: Column) -> str:
         return readable(track.path) + role
     if row.companion is not None:
         return companion_text(row.companion) if column is Column.START_LENGTH else "not audio"
+    if track.unchecked is not None:
+        return f"could not be checked here: {track.unchecked.problem}"
     if not row.is_measured:
         return "not measured"
     if track.format is None or track.measures is None:

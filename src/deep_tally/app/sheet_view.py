@@ -248,7 +248,7 @@ def _drawn(row: Row, column: Column) -> tuple[object, ...]:
     found = tuple((f.code, f.action, tuple(f.evidence_of(row.track.path).items())) for f in row.of(column))
     if column is Column.NAME:
         return found, row.track.path, row.gravest, row.title, row.is_alone, row.song, row.name, row.track.role
-    return found, row.track.path, row.is_measured, row.common, row.track.role
+    return found, row.track.path, row.is_measured, row.track.unchecked, row.common, row.track.role
 
 
 class SheetHeader(QHeaderView):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import os
 import shutil
-import signal
 import sys
 import tempfile
 import time
@@ -75,9 +74,11 @@ def _run(begin: Callable[[Window], None]) -> int:
     """Show the window, furnish it once its first picture stands, and let it begin."""
     from PySide6.QtCore import QTimer
 
+    from deep_tally.app.signals import EndingSignals
+
     _require_display()
-    signal.signal(signal.SIGINT, signal.SIG_DFL)  # Qt's loop would keep Python from seeing Ctrl+C
     application, window = _make_bare_window()
+    signals = EndingSignals(window.close, window)
     window.show()
 
     def painted() -> None:
@@ -93,7 +94,8 @@ def _run(begin: Callable[[Window], None]) -> int:
 
     # The first timeout comes after the events of showing; then the picture is drawn at once.
     QTimer.singleShot(0, painted)
-    return application.exec()
+    status = application.exec()
+    return 128 + signals.number if signals.number else status
 
 
 def _seconds_alive() -> float:

@@ -89,12 +89,12 @@ class CheckState(QObject):
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
     """Something could not be done; one sentence for the user."""
-    saved = Signal(str)
-    """A page was written, or could not be; one sentence for the user."""
+    saved = Signal(str, bool)
+    """(one sentence for the user, whether it worked): a page was written, or could not be."""
     picture_came = Signal(str, str, object)
     """(kind, path, value): a picture of a file that was asked for; None where it cannot be read."""
     excerpts_came = Signal(str, object)
-    """(who asked, {path: Excerpt}): samples that were asked for; a file that cannot be read is missing."""
+    """(who asked, {path: Excerpt}): samples that were asked for; a file that could not be read is missing."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -124,6 +124,9 @@ class CheckState(QObject):
         self._left_folders: list[UnpackFolder] = []
         self._crew = Crew()
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
+        # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
+        self._clerks = Crew(workers=2, preload="deep_tally.whole")
+        self._saving = 0
         # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
         self._painters = Crew(workers=1, preload="deep_tally.measure.pictures")
         self._pictures: dict[str, tuple[str, str]] = {}
@@ -161,6 +164,7 @@ class CheckState(QObject):
         self._crew.close()
         self._readers.close()
         self._painters.close()
+        self._clerks.close()
         for folder in (self._unpacking, self._unpacked, *self._left_folders):
             if folder is not None:
                 folder.remove()
@@ -205,7 +209,7 @@ class CheckState(QObject):
         self._tidy()
 
     def _tidy(self) -> None:
-        self._readers.submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))
+        self._clerks.submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))
         self._timer.start()
 
     def open_demo(self) -> None:
@@ -290,8 +294,14 @@ class CheckState(QObject):
 
         Where it lies in the client's folder, the user agreed to that.
         """
-        self._readers.submit(_SAVING, _save_page, page, path, self.client)
+        self._saving += 1
+        self._clerks.submit(_SAVING, _save_page, page, path, self.client)
         self._timer.start()
+
+    @property
+    def is_saving(self) -> bool:
+        """Whether a page is being written."""
+        return self._saving > 0
 
     def put_brief_back(self) -> None:
         """Take the chosen brief again, without the changes; that can be undone."""
@@ -427,18 +437,20 @@ class CheckState(QObject):
         return {e.path: e.source for e in self.intake.entries} if self.intake is not None else {}
 
     def _poll(self) -> None:
-        for report in self._readers.poll():
+        for report in self._clerks.poll():
             if report.job == _TIDYING:
                 for folder in [f for f in self._left_folders if not f.path.exists()]:
                     folder.remove()
                     self._left_folders.remove(folder)
-            elif report.job == _SAVING:
+            elif not isinstance(report, Progress):
+                self._saving -= 1
                 if isinstance(report, Returned):
-                    self.saved.emit(report.value)
-                elif isinstance(report, Failed):
-                    self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.")
-            elif isinstance(report, Returned):
-                self.excerpts_came.emit(report.job, report.value)
+                    self.saved.emit(*report.value)
+                else:
+                    self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
+        for report in self._readers.poll():
+            if not isinstance(report, Progress):
+                self.excerpts_came.emit(report.job, report.value if isinstance(report, Returned) else {})
         for report in self._painters.poll():
             if not isinstance(report, Progress):
                 self.picture_came.emit(*self._pictures[report.job], getattr(report, "value", None))
@@ -462,7 +474,7 @@ class CheckState(QObject):
                 # In events of their own: this one may have drawn a lot already.
                 self._settling.start()
             self.progressed.emit()
-        if not any(crew.is_busy for crew in (self._crew, self._readers, self._painters)):
+        if not any(crew.is_busy for crew in (self._crew, self._readers, self._painters, self._clerks)):
             self._timer.stop()
         else:
             self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
@@ -547,6 +559,7 @@ class CheckState(QObject):
             told_places=self.told.places,
             told_tempos=self.told.tempos,
             vocabulary=self.vocabulary,
+            incomplete=self.comparing.incomplete if self.comparing is not None else (),
         )
         if at_once:
             self._tell()
@@ -628,8 +641,8 @@ class _Telling(QUndoCommand):
 
 
 def is_measured(track: Track) -> bool:
-    """Whether a file was opened, be it in vain."""
-    return track.format is not None or track.damage is not None
+    """Whether what is known of a file need not be found out again: what could not be checked here is tried again."""
+    return track.is_done and track.unchecked is None
 
 
 def _name(path: str) -> str:
@@ -671,13 +684,13 @@ def _take_in(
         return str(error)
 
 
-def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> str:
-    """In a worker: write a page; tells in a sentence how it went."""
+def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> tuple[str, bool]:
+    """In a worker: write a page; returns a sentence about it, and whether it worked."""
     try:
         save_reply(page, path, client=client, into_delivery=True)
     except DeepTallyError as error:
-        return str(error)
-    return f"Saved: {path}"
+        return str(error), False
+    return f"Saved: {path}", True
 
 
 def _tidy(progress: object, folders: tuple[Path, ...]) -> None:

@@ -173,6 +173,10 @@ class Waveform(QWidget):
             self._excerpts[path] = excerpt
             self.update()
 
+    def miss_excerpt(self, path: str) -> None:
+        """Samples that were asked for could not be read: they are asked for again when the view moves."""
+        self._asked.pop(path, None)
+
     def show_all(self) -> None:
         """Show the whole file."""
         self.view.show_all()
@@ -331,9 +335,7 @@ class Waveform(QWidget):
         painter.fillRect(self.rect(), QColor(colours.raised))
         track = self._track
         if track is None or track.format is None or track.measures is None:
-            self._say(
-                painter, "" if track is None else "This file cannot be read." if track.damage else "Not measured yet."
-            )
+            self._say(painter, _no_picture(track))
             return
         channels = track.format.channels
         overlaid = self._overlaid and channels == _STEREO
@@ -607,3 +609,12 @@ def _per_pixel(
     past = edges[:-1] >= bins * level.bin_frames
     low[past] = high[past] = rms[past] = 0
     return low, high, rms
+
+
+def _no_picture(track: Track | None) -> str:
+    """Why there is no waveform to be seen."""
+    if track is None:
+        return ""
+    if track.unchecked is not None:
+        return "This file could not be checked here."
+    return "This file cannot be read." if track.damage is not None else "Not measured yet."

@@ -88,7 +88,7 @@ class Window(QMainWindow):
         self._replied: Delivery | None = None
         self._on_bench: tuple[Row | None, Delivery | None] = (None, None)
         self._played: tuple[tuple[Lane, ...], float] | None = None
-        self._furnished = self._is_brief_open = False
+        self._furnished = self._is_brief_open = self._closes_when_saved = False
         self.setWindowTitle("Deep Tally")
         self.resize(1280, 800)
         self.setMinimumSize(900, 560)
@@ -201,7 +201,7 @@ class Window(QMainWindow):
         self.brief_button.setCheckable(True)
         self.show_button = plain_button("Show everything", "Show only some files", "quiet")
         self.sort_button = plain_button("&Sort", "Sort the sheet", "quiet")
-        self.troubles_button = plain_button("", "What could not be looked into, and what to do about it", "quiet")
+        self.troubles_button = plain_button("", "What was not checked, and what to do about it", "quiet")
         self.troubles_button.setFont(font(14, 600))
         self.troubles_button.clicked.connect(self._show_troubles)
         self.troubles_button.hide()
@@ -564,7 +564,7 @@ class Window(QMainWindow):
         self.paper.said.connect(self.say)
         self.paper.left.connect(self.show_sheet)
         state.told_changed.connect(self._told_changed)
-        state.saved.connect(self.say)
+        state.saved.connect(self._saved)
         self.reply.slow_to_save.connect(state.save_page)
         self.paper.slow_to_save.connect(state.save_page)
         self.cancel_button.clicked.connect(state.cancel)
@@ -657,19 +657,24 @@ class Window(QMainWindow):
         self._tell_troubles()
 
     def _tell_troubles(self) -> None:
-        """What could not be looked into is said once, and stays at hand in the line of steps."""
-        troubles = self.state.intake.troubles if self.state.intake is not None else ()
-        self.troubles_button.setVisible(bool(troubles))
-        self.troubles_button.setText(f"{len(troubles)} left out")
-        if troubles:
-            rest = f" And {len(troubles) - 1} more: see “{len(troubles)} left out” above." if len(troubles) > 1 else ""
-            self.say(readable(troubles[0]) + rest)
+        """What was not checked is said once, and stays at hand in the line of steps."""
+        from deep_tally.app.not_checked import button_words, sentences
+
+        incomplete, troubles = sentences(self.state.intake, self.state.delivery)
+        first = [*incomplete, *troubles]
+        self.troubles_button.setText(button_words(self.state.intake, self.state.delivery))
+        self.troubles_button.setVisible(bool(first))
+        if first:
+            rest = f" And {len(first) - 1} more: see “{self.troubles_button.text()}” above." if len(first) > 1 else ""
+            self.say(first[0] + rest)
 
     def _show_troubles(self) -> None:
         from deep_tally.app.dialogs import LeftOutPage
+        from deep_tally.app.not_checked import sentences
 
-        if self.state.intake is not None:
-            LeftOutPage(self, [readable(t) for t in self.state.intake.troubles]).open()
+        page = LeftOutPage(self, *sentences(self.state.intake, self.state.delivery))
+        page.accepted.connect(self.state.open_again)
+        page.open()
 
     def _corrected(self) -> None:
         """Roles or songs changed; files that became audio are measured now."""
@@ -712,10 +717,13 @@ class Window(QMainWindow):
             self.band.show_counts(count_findings(delivery.findings))
             self._show_came()
             self._fill_page()
-            done = sum(t.format is not None or t.damage is not None for t in delivery.tracks)
+            done = sum(t.is_done for t in delivery.tracks)
+            comparing = self.state.comparing
+            if delivery.incomplete:
+                self._tell_troubles()
             if done < len(delivery.tracks):
                 self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
-            elif self.state.comparing is not None and not self.state.comparing.is_whole:
+            elif comparing is not None and not comparing.is_whole and not comparing.incomplete:
                 self.say("The files were not held against each other: twins and sums are not told. F5 does it.")
 
     def _brief_changed(self) -> None:
@@ -965,6 +973,8 @@ class Window(QMainWindow):
             self.line_up.edge.take_excerpts(excerpts)
         elif who in excerpts:
             self.bench.waveform.take_excerpt(who, excerpts[who])
+        else:
+            self.bench.waveform.miss_excerpt(who)
 
     # -- moving about -------------------------------------------------------------------------
 
@@ -1231,7 +1241,20 @@ class Window(QMainWindow):
 
         AboutPage(self).open()
 
+    def _saved(self, words: str, worked: bool) -> None:
+        """A page was written or not; a window that waits for it closes now, unless it would be lost."""
+        self.say(readable(words))
+        if self._closes_when_saved and not self.state.is_saving:
+            self._closes_when_saved = False
+            if worked:
+                self.close()
+
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self._furnished and self.state.is_saving:
+            self._closes_when_saved = True
+            self.say("A page is being written; the window closes when that is done.")
+            event.ignore()
+            return
         self.settings.set_state("window", self.saveGeometry())
         if self._furnished:
             self.settings.set_state("splitter", self.splitter.saveState())
