@@ -20,8 +20,9 @@ from measuring import (
     time_by_length,
 )
 
-_PARTS = ("speed", "memory", "time", "window", "lanes", "playing")
+_PARTS = ("speed", "memory", "time", "window", "lanes", "playing", "soak")
 _KNOWN_FILES = 100
+_SOAK_FILES, _SOAK_CYCLES = 24, 60
 _MANY_FILES, _MANY_MINUTES = 80, 2.0
 
 
@@ -58,6 +59,10 @@ def main() -> None:
             from line_up import play_many
 
             play_many(folder / "playing")
+        if "soak" in parts:
+            from soak import soak
+
+            soak(make_files(folder / "Soak 96 BPM", _SOAK_FILES, 0.5), folder / "soak home", _SOAK_CYCLES)
 
 
 def _processor() -> str:

@@ -134,7 +134,7 @@ class Band(QWidget):
             line.addWidget(tally)
         line.addSpacing(12)
         line.addWidget(self.next)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def show_counts(self, counts: dict[Action, Count] | None) -> None:

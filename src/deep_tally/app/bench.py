@@ -347,7 +347,7 @@ class Bench(QWidget):
         whole.addLayout(left, 1)
         whole.addWidget(self.panel)
         self.panel.pressed.connect(self.show_evidence)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
         self.show_row(None, None)
 

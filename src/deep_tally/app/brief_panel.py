@@ -111,7 +111,7 @@ class BriefPanel(QWidget):
         self.setFixedWidth(WIDTH)
         self.setObjectName("brief")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     # -- building -----------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButto
 
 from deep_tally import __version__
 from deep_tally.app.plain import PlainLabel
-from deep_tally.app.theme import font
+from deep_tally.app.theme import Theme, font
 
 KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     (
@@ -134,8 +134,9 @@ _LIBRARIES = (
 class KeysPage(QDialog):
     """All keys on one page."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, theme: Theme) -> None:
         super().__init__(parent)
+        theme.style(self)
         self.setWindowTitle("Keys")
         grid = QGridLayout()
         grid.setHorizontalSpacing(24)
@@ -162,8 +163,9 @@ class LeftOutPage(QDialog):
     `again` is pressed to try once more what this machine kept from being checked.
     """
 
-    def __init__(self, parent: QWidget, incomplete: Sequence[str], troubles: Sequence[str]) -> None:
+    def __init__(self, parent: QWidget, theme: Theme, incomplete: Sequence[str], troubles: Sequence[str]) -> None:
         super().__init__(parent)
+        theme.style(self)
         self.setWindowTitle("Not checked")
         self.resize(620, 360)
         inside = QVBoxLayout()
@@ -191,8 +193,9 @@ class LeftOutPage(QDialog):
 class AboutPage(QDialog):
     """Version, licence, and the licences of everything the program is built of."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, theme: Theme) -> None:
         super().__init__(parent)
+        theme.style(self)
         self.setWindowTitle("About Deep Tally")
         self.resize(620, 560)
         title = PlainLabel(f"Deep Tally {__version__}")

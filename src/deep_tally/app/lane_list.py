@@ -142,7 +142,7 @@ class LaneList(QListView):
         self._label.hide()
         self.selectionModel().selectionChanged.connect(lambda: self._choose())
         self.selectionModel().currentChanged.connect(lambda: self._choose())
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def show_rows(self, rows: Sequence[Lane | Head]) -> None:

@@ -86,7 +86,7 @@ class LineUpView(QWidget):
         self.readout.setAccessibleName("What lies under the pointer")
         self._make()
         self._connect()
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def _make(self) -> None:
@@ -464,8 +464,11 @@ class LineUpView(QWidget):
         if lane is None or song is None or lane.track.format is None:
             return
         dialog = PlaceDialog(self, lane, song.facts.timeline)
-        if dialog.exec():
-            self.place(lane.path, dialog.frames)
+        try:
+            if dialog.exec():
+                self.place(lane.path, dialog.frames)
+        finally:
+            dialog.deleteLater()
 
     def show_edge(self, edge: Edge | None) -> None:
         """Open the magnifier at the common start or end, or close it."""

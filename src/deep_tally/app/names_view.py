@@ -271,7 +271,7 @@ class NamesView(QWidget):
         self.table.given_back.connect(lambda path: self._rename(path, ""))
         self.model.renamed.connect(self._rename)
         self._lay_out()
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def _lay_out(self) -> None:

@@ -34,7 +34,7 @@ class Paper(QTextEdit):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.document().setDocumentMargin(_MARGIN)
         self._page_text = PageText(self.document())
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def show_page(self, page: Page) -> None:

@@ -50,7 +50,7 @@ class PaperView(PageView):
         whole.addStretch(1)
         whole.addWidget(paper, 100)
         whole.addStretch(1)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

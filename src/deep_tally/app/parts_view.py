@@ -268,7 +268,7 @@ class PartsView(QWidget):
         self.offer.hide()
         self._make_editor()
         self._lay_out()
-        theme.changed.connect(self._refresh)
+        theme.follow(self, self._refresh)
 
     # -- building -----------------------------------------------------------------------------
 
@@ -486,6 +486,7 @@ class PartsView(QWidget):
         if not paths or self._brief is None:
             return
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for part in self._brief.parts:
             menu.addAction(readable(part.part), self._assigner(paths, part.part))
         menu.addSeparator()

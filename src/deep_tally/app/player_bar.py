@@ -140,7 +140,7 @@ class PlayerBar(QWidget):
         self.safe_button.clicked.connect(listening.set_safe)
         listening.changed.connect(self.show_state)
         listening.moved.connect(self._move)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
         self.show_state()
 

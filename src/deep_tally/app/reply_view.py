@@ -89,7 +89,7 @@ class ReplyView(PageView):
         whole.addWidget(left)
         whole.addWidget(paper, 1)
         whole.addStretch(0)
-        theme.changed.connect(self._colour)
+        theme.follow(self, self._colour)
         self._colour()
         self._tell_edited(False)
 

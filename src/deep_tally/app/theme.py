@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Literal
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from deep_tally.model.findings import Action
 
@@ -68,7 +70,12 @@ NIGHT = Colours(
 
 
 class Theme(QObject):
-    """The colours in force. `changed` is sent after they changed."""
+    """The colours in force. `changed` is sent after they changed.
+
+    A style sheet for the whole application would be worked through for every widget there is, at one go, which takes
+    half a second. So each view has its own (`style`): what is seen changes at once, a view per event, and what is
+    hidden when it is shown.
+    """
 
     changed = Signal()
 
@@ -76,8 +83,31 @@ class Theme(QObject):
         super().__init__()
         self._choice: Choice = choice
         self._colours = self._wanted()
+        self._sheet = _style(self._colours)
+        self._waiting: deque[Callable[[], object]] = deque()
+        self._held: list[QWidget] = []
+        self._working = QTimer(self)
+        self._working.timeout.connect(self._work)
         QApplication.styleHints().colorSchemeChanged.connect(self._follow)
-        self._apply()
+        QApplication.setPalette(_palette(self._colours))
+
+    def style(self, widget: QWidget) -> None:
+        """Give a widget and all in it the look of the theme, now and after every change."""
+        widget.setStyleSheet(self._sheet)
+        self.follow(widget, lambda: widget.setStyleSheet(self._sheet))
+
+    def follow(self, widget: QWidget, recolour: Callable[[], object]) -> None:
+        """Have `recolour` called after a change: soon while the widget is shown, else when it is shown next."""
+        _Follower(self, widget, recolour)
+
+    def soon(self, what: Callable[[], object]) -> None:
+        """Do a part of a change in an event of its own."""
+        self._waiting.append(what)
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether all that is shown has the colours in force."""
+        return not self._waiting
 
     @property
     def colours(self) -> Colours:
@@ -104,16 +134,51 @@ class Theme(QObject):
         wanted = self._wanted()
         if wanted is not self._colours:
             self._colours = wanted
-            self._apply()
+            self._sheet = _style(wanted)
+            # Nothing is drawn half in one theme and half in the other.
+            for window in QApplication.topLevelWidgets():
+                if window.isVisible() and window.updatesEnabled():
+                    window.setUpdatesEnabled(False)
+                    self._held.append(window)
+            QApplication.setPalette(_palette(wanted))
             self.changed.emit()
+            self._working.start(0)
 
-    def _apply(self) -> None:
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            style = _style(self._colours)
-            if application.styleSheet() != style:  # Qt goes through every widget there is
-                application.setPalette(_palette(self._colours))
-                application.setStyleSheet(style)
+    def _work(self) -> None:
+        """One part of a change; when there is none left, all is drawn."""
+        if self._waiting:
+            self._waiting.popleft()()
+            return
+        self._working.stop()
+        held, self._held = self._held, []
+        for window in held:
+            window.setUpdatesEnabled(True)
+
+
+class _Follower(QObject):
+    """Calls a widget's `recolour` after a change of the theme, as soon as the widget is seen."""
+
+    def __init__(self, theme: Theme, widget: QWidget, recolour: Callable[[], object]) -> None:
+        super().__init__(widget)
+        self._theme, self._widget, self._recolour = theme, widget, recolour
+        self._is_behind = False
+        widget.installEventFilter(self)
+        theme.changed.connect(self._fall_behind)
+
+    def _fall_behind(self) -> None:
+        self._is_behind = True
+        if self._widget.isVisible():
+            self._theme.soon(self._catch_up)
+
+    def _catch_up(self) -> None:
+        if self._is_behind:
+            self._is_behind = False
+            self._recolour()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Show:
+            self._catch_up()
+        return False
 
 
 def load_fonts() -> None:

@@ -123,6 +123,8 @@ class Window(QMainWindow):
         column.addWidget(self._make_said())
         self.setCentralWidget(whole)
         self._make_menus()
+        for part in (self.menuBar(), self.band, self.steps, self.progress, self.empty, self.desk):
+            theme.style(part)
         # While files come in one after the other, the sheet is filled in a few times a second, not at each.
         self._refill = QTimer(self)
         self._refill.setSingleShot(True)
@@ -176,10 +178,14 @@ class Window(QMainWindow):
         self.splitter.setSizes([410, 240])
         for page in (self.line_up, self.parts, self.names, self.reply, self.paper):
             self.pages.addWidget(page)
+        for part in (self.line_up, self.parts, self.names, self.reply, self.paper, self.brief_panel, self.player_bar):
+            self.theme.style(part)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self._fill_edit_menu()
         self._fill_view_menu()
         self._fill_listen_menu()
+        for menu in (self.role_menu, self.song_menu, self.show_menu):
+            self.theme.style(menu)
         self._connect()
         if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
@@ -351,7 +357,7 @@ class Window(QMainWindow):
             self.state.tell_song(self.sheet.selected_paths, song)
 
     def _tell_new_song(self) -> None:
-        name, agreed = ask_text(self, "A song of its own", "The song's name:")
+        name, agreed = ask_text(self.desk, "A song of its own", "The song's name:")
         if agreed:
             self._tell_song(name.strip())
 
@@ -443,7 +449,7 @@ class Window(QMainWindow):
         from deep_tally.model.errors import CannotWrite
         from deep_tally.whole import require_not_the_clients
 
-        if not may_save(self, path, self.state.client):
+        if not may_save(self.pages.currentWidget() or self, path, self.state.client):
             return False
         try:
             require_not_the_clients(path, self.state.client, into_delivery=True)
@@ -497,7 +503,8 @@ class Window(QMainWindow):
     def _action(
         self, menu: QMenu, words: str, what: Callable[[], object], key: QKeySequence.StandardKey | str | None = None
     ) -> QAction:
-        action = QAction(words, self)
+        # Of the menu, so that it goes when the menu is filled anew.
+        action = QAction(words, menu)
         if key is not None:
             action.setShortcut(QKeySequence(key))
         action.triggered.connect(lambda: what())
@@ -672,7 +679,7 @@ class Window(QMainWindow):
         from deep_tally.app.dialogs import LeftOutPage
         from deep_tally.app.not_checked import sentences
 
-        page = LeftOutPage(self, *sentences(self.state.intake, self.state.delivery))
+        page = LeftOutPage(self, self.theme, *sentences(self.state.intake, self.state.delivery))
         page.accepted.connect(self.state.open_again)
         page.open()
 
@@ -842,7 +849,7 @@ class Window(QMainWindow):
 
     def _save_brief_as(self) -> None:
         name, agreed = ask_text(
-            self, "Save the brief", "The brief's name, by its use:", text=readable(self.state.brief.name)
+            self.brief_panel, "Save the brief", "The brief's name, by its use:", text=readable(self.state.brief.name)
         )
         if agreed and name.strip():
             self._save_brief(name.strip())
@@ -871,7 +878,7 @@ class Window(QMainWindow):
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.whole import write_whole
 
-        if not may_save(self, path, self.state.client):
+        if not may_save(self.pages.currentWidget() or self, path, self.state.client):
             return
         try:
             write_whole(self.state.brief.to_json(), path, client=self.state.client, into_delivery=True)
@@ -904,7 +911,7 @@ class Window(QMainWindow):
         from deep_tally.whole import write_whole
 
         path = path if path.suffix.casefold() == ".png" else path.with_name(f"{path.name}.png")
-        if not may_save(self, path, self.state.client):
+        if not may_save(self.pages.currentWidget() or self, path, self.state.client):
             return
         try:
             write_whole(png_of(widget), path, client=self.state.client, into_delivery=True)
@@ -1233,13 +1240,13 @@ class Window(QMainWindow):
         """Show the page of keys."""
         from deep_tally.app.dialogs import KeysPage
 
-        KeysPage(self).open()
+        KeysPage(self, self.theme).open()
 
     def show_about(self) -> None:
         """Show version and licences."""
         from deep_tally.app.dialogs import AboutPage
 
-        AboutPage(self).open()
+        AboutPage(self, self.theme).open()
 
     def _saved(self, words: str, worked: bool) -> None:
         """A page was written or not; a window that waits for it closes now, unless it would be lost."""
