@@ -10,18 +10,19 @@ from deep_tally.app.plain import ask_whether
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.action_words import readable
-from deep_tally.whole import is_inside_delivery
+from deep_tally.whole import is_inside_delivery, require_not_the_clients
 
 
 def may_save(parent: QWidget, path: Path, client: ClientFiles) -> bool:
-    """Whether an output may be saved there: outside the client's folder, or inside when the user agrees.
+    """Whether to go on and save an output there: outside the client's folder, or inside when the user agrees.
 
-    Whether it is one of the client's files is refused when it is written.
+    What cannot be written at all, as over one of the client's files, is not asked about: writing it says why.
     """
     try:
+        require_not_the_clients(path, client, into_delivery=True)
         inside = is_inside_delivery(path, client)
     except CannotWrite:
-        return True  # what is wrong with the path is said when it is written
+        return True
     question = (
         f"“{readable(path.name)}” would be saved inside the client's folder. Outside it, the delivery stays as it was"
         " sent."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from functools import partial
 from typing import Any
 
 from PySide6.QtCore import (
@@ -50,6 +51,7 @@ from deep_tally.reply.words import Speaker
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT, HEAD_HEIGHT = 27, 46
+_ROWS_AHEAD = 6
 _WIDTHS = {
     Column.NAME: 250,
     Column.START_LENGTH: 316,
@@ -218,6 +220,10 @@ class CellDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(_WIDTHS[Column(index.column())], ROW_HEIGHT)
 
+    def draw_ahead(self, index: Index, size: QSize, ratio: float) -> None:
+        """Have a cell's drawing ready for when it is painted."""
+        self._pixmap(index, size, ratio)
+
     def _pixmap(self, index: Index, size: QSize, ratio: float) -> QPixmap:
         sheet = self._model.sheet
         row = self._model.row(self._proxy.mapToSource(index))
@@ -328,7 +334,9 @@ class SheetView(QTableView):
         self.sheet_model = SheetModel(sheet, self)
         self.proxy = SheetProxy(self.sheet_model)
         self.setModel(self.proxy)
-        self.setItemDelegate(CellDelegate(self, self.sheet_model, self.proxy, theme))
+        self._theme = theme
+        self._cells = CellDelegate(self, self.sheet_model, self.proxy, theme)
+        self.setItemDelegate(self._cells)
         header = SheetHeader(self, self.sheet_model, self.proxy, theme)
         self.setHorizontalHeader(header)
         for column, width in _WIDTHS.items():
@@ -348,6 +356,21 @@ class SheetView(QTableView):
         self.sort(Column.NAME)
         self.activated.connect(lambda index: self.entered.emit())
         theme.changed.connect(self.viewport().update)
+        theme.follow(self, self._draw_ahead)
+
+    def _draw_ahead(self) -> None:
+        """Draw the cells in sight in new colours before they are shown, some rows per event: all at once take long."""
+        last = self.rowAt(self.viewport().height() - 1)
+        last = self.proxy.rowCount() - 1 if last < 0 else last
+        for first in range(max(0, self.rowAt(0)), last + 1, _ROWS_AHEAD):
+            self._theme.soon(partial(self._draw_rows, range(first, min(last + 1, first + _ROWS_AHEAD))))
+
+    def _draw_rows(self, rows: range) -> None:
+        for row in rows:
+            for column in Column:
+                index = self.proxy.index(row, column)
+                if index.isValid():
+                    self._cells.draw_ahead(index, self.visualRect(index).size(), self.devicePixelRatioF())
 
     def sort(
         self, column: Column, *, by: SortBy = "reading", order: Qt.SortOrder = Qt.SortOrder.AscendingOrder

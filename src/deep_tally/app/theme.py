@@ -73,8 +73,8 @@ class Theme(QObject):
     """The colours in force. `changed` is sent after they changed.
 
     A style sheet for the whole application would be worked through for every widget there is, at one go, which takes
-    half a second. So each view has its own (`style`): what is seen changes at once, a view per event, and what is
-    hidden when it is shown.
+    half a second. So each view has its own (`style`), and changes in an event of its own: what is seen first, what is
+    hidden after that, or when it is shown.
     """
 
     changed = Signal()
@@ -85,6 +85,7 @@ class Theme(QObject):
         self._colours = self._wanted()
         self._sheet = _style(self._colours)
         self._waiting: deque[Callable[[], object]] = deque()
+        self._hidden: deque[Callable[[], object]] = deque()
         self._held: list[QWidget] = []
         self._working = QTimer(self)
         self._working.timeout.connect(self._work)
@@ -97,12 +98,12 @@ class Theme(QObject):
         self.follow(widget, lambda: widget.setStyleSheet(self._sheet))
 
     def follow(self, widget: QWidget, recolour: Callable[[], object]) -> None:
-        """Have `recolour` called after a change: soon while the widget is shown, else when it is shown next."""
+        """Have `recolour` called after a change: at once while the widget is shown, else later or when it is shown."""
         _Follower(self, widget, recolour)
 
-    def soon(self, what: Callable[[], object]) -> None:
-        """Do a part of a change in an event of its own."""
-        self._waiting.append(what)
+    def soon(self, what: Callable[[], object], *, is_seen: bool = True) -> None:
+        """Do a part of a change in an event of its own; what is not seen waits for all that is."""
+        (self._waiting if is_seen else self._hidden).append(what)
 
     @property
     def is_settled(self) -> bool:
@@ -145,14 +146,17 @@ class Theme(QObject):
             self._working.start(0)
 
     def _work(self) -> None:
-        """One part of a change; when there is none left, all is drawn."""
+        """One part of a change; when all that is seen has changed it is drawn, and the rest follows."""
         if self._waiting:
             self._waiting.popleft()()
-            return
-        self._working.stop()
-        held, self._held = self._held, []
-        for window in held:
-            window.setUpdatesEnabled(True)
+        elif self._held:
+            held, self._held = self._held, []
+            for window in held:
+                window.setUpdatesEnabled(True)
+        elif self._hidden:
+            self._hidden.popleft()()
+        else:
+            self._working.stop()
 
 
 class _Follower(QObject):
@@ -167,8 +171,7 @@ class _Follower(QObject):
 
     def _fall_behind(self) -> None:
         self._is_behind = True
-        if self._widget.isVisible():
-            self._theme.soon(self._catch_up)
+        self._theme.soon(self._catch_up, is_seen=self._widget.isVisible())
 
     def _catch_up(self) -> None:
         if self._is_behind:
