@@ -4,13 +4,17 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint shots bench detectors clean
+.PHONY: demo test search lint shots bench detectors clean
 
 demo: $(READY)
 	@$(BIN)/deep-tally demo
 
 test: $(READY) lint
 	@$(BIN)/python tools/run_tests.py
+
+# New examples for the property tests, twenty times as many: what it finds becomes an example of the suite.
+search: $(READY)
+	@DEEP_TALLY_SEARCH=20 $(BIN)/python tools/run_tests.py -q -m hypothesis
 
 lint: $(READY)
 	$(BIN)/ruff format --check

@@ -9,8 +9,8 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from hypothesis import settings
 
+import searching  # noqa: F401 - decides how many examples property tests try
 import stable
 from deep_tally.check.judge import judge
 from deep_tally.compare.run import Comparing
@@ -22,11 +22,6 @@ from deep_tally.measure.crew import Crew
 from deep_tally.measure.run import Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
-
-# In CI the same examples at every run; at a desk new ones, which is how faults are found.
-settings.register_profile("ci", derandomize=True)
-if os.environ.get("CI"):
-    settings.load_profile("ci")
 
 if not os.environ.get("DISPLAY"):
     # The offscreen platform's own screen is 800 x 800, smaller than the window.

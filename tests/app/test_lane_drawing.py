@@ -15,6 +15,7 @@ from deep_tally.measure.bins import Windows
 from deep_tally.measure.overview import pyramid
 from deep_tally.model.measures import Measures
 from deep_tally.model.timeline import steady
+from searching import examples
 from tracks import track
 
 BIN = 64
@@ -40,7 +41,7 @@ def fine(bank: Bank, edges: np.ndarray, lanes: list[int]) -> Columns:
     return bank.columns(edges, np.array(lanes))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 2**31), st.floats(0, 300_000), st.floats(64, 3_000), st.integers(5, 80))
 def test_columns_hold_every_extreme_in_sight_and_nothing_from_outside(
     seed: int, start: float, scale: float, count: int

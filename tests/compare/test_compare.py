@@ -15,6 +15,7 @@ from deep_tally.compare.job import compare_song
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.comparison import Comparison
+from searching import examples
 from sounds import RATE
 
 SECONDS = 12
@@ -115,7 +116,7 @@ def test_the_mix_beside_its_parts_is_their_sum(tmp_path: Path) -> None:
     assert [(s.path, len(s.parts)) for s in found.sums] == [("40 Everything.wav", 6)]
 
 
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=examples(6), deadline=None)
 @given(seed=st.integers(0, 1000), count=st.integers(2, 5), data=st.data())
 def test_any_weights_come_out_as_they_went_in(tmp_path_factory, seed: int, count: int, data) -> None:
     weights = data.draw(st.lists(st.floats(0.1, 0.9), min_size=count, max_size=count))

@@ -20,12 +20,13 @@ from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import NothingToCheck, UnreadableSound
 from deep_tally.model.files import Entry, Role
 from mutations import PLAIN, mutated, seeds
+from searching import examples
 
 MEMORY_FACTOR, MEMORY_BASE = 16, 4 << 20
 """Samples as float64 are at most 8 times a file of 8 bits, and stand beside its bytes and texts."""
 
-_many = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-_some = settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+_many = settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+_some = settings(max_examples=examples(6), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 @pytest.mark.parametrize("kind", sorted({*PLAIN, "bwf"}))

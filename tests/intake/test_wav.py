@@ -19,6 +19,7 @@ from deep_tally.intake.wav import read_layout
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Role
+from searching import examples
 from sounds import RATE, ArrayReader, chunk, pcm_fmt, riff
 
 SAMPLES = struct.pack("<8h", *range(-4000, 4000, 1000))
@@ -179,7 +180,7 @@ def test_a_file_that_shrinks_while_it_is_read_gives_one_sentence(tmp_path: Path)
             reader.read(0, 10_000)
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 @given(data=st.data())
 def test_mutated_headers_never_raise_anything_else(
     tmp_path_factory: pytest.TempPathFactory, data: st.DataObject

@@ -25,6 +25,7 @@ from deep_tally.listen.plan import Begun, Change, Controls, Ended, Heard, Missin
 from deep_tally.listen.player import _Playing
 from deep_tally.listen.remote import Player
 from deep_tally.listen.ring import Ring
+from searching import examples
 from sounds import measured
 
 RATE = 48_000
@@ -220,7 +221,7 @@ def test_a_converted_file_sounds_the_same_wherever_playing_begins(tmp_path: Path
 # -- how loud it can get ----------------------------------------------------------------------
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(0, 2**31), st.lists(st.tuples(st.floats(-2.0, 2.0), st.floats(-12.0, 12.0)), min_size=1, max_size=4))
 def test_no_sum_is_louder_than_its_bound(seed: int, placed: list[tuple[float, float]]) -> None:
     random = np.random.default_rng(seed)

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from deep_tally.measure.runs import PLACES_KEPT, RunFinder
 from deep_tally.model.measures import Runs
+from searching import examples
 from sounds import measured, sine
 
 
@@ -25,7 +26,7 @@ def naive_runs(mask: np.ndarray) -> dict[int, int]:
     return lengths
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(
     mask=st.lists(st.tuples(st.booleans(), st.booleans()), max_size=60),
     cuts=st.lists(st.integers(0, 60), max_size=5),

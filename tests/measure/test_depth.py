@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from searching import examples
 from sounds import measured
 
 
@@ -20,7 +21,7 @@ def test_trailing_zero_bits_are_not_in_use(held: int, used: int) -> None:
     assert measured(noise(used), bits=held).bits_in_use == used
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(codes=st.lists(st.integers(-(2**23), 2**23 - 1), min_size=1, max_size=50))
 def test_bits_in_use_are_what_python_integers_say(codes: list[int]) -> None:
     together = 0

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from searching import examples
 from sounds import RATE, measured, sine
 
 MS = RATE // 1000
@@ -68,7 +69,7 @@ def test_long_leads_and_tails_over_every_floor(floor: str) -> None:
     assert lead + len(sound) - 0.25 * RATE <= edges.last_sound_frame <= lead + len(sound) + 2 * MS
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(seed=st.integers(0, 2**32 - 1), own=st.integers(60 * MS, 80 * MS), added=st.integers(1, 5000))
 def test_prepending_silence_moves_the_first_sound_by_exactly_that_much(seed: int, own: int, added: int) -> None:
     random = np.random.default_rng(seed)
@@ -85,7 +86,7 @@ def test_prepending_silence_moves_the_first_sound_by_exactly_that_much(seed: int
     assert after.last_sound_frame == before.last_sound_frame + added
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(seed=st.integers(0, 2**32 - 1), lead=st.integers(0, 9000), tail=st.integers(0, 9000))
 def test_the_reversed_file_has_its_edges_mirrored(seed: int, lead: int, tail: int) -> None:
     random = np.random.default_rng(seed)

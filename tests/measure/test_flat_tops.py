@@ -7,6 +7,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from searching import examples
 from sounds import RATE, measured, sine
 
 NOISE = np.random.default_rng(5)
@@ -112,7 +113,7 @@ def test_each_channel_is_looked_at_by_itself() -> None:
     assert {r.channel for r in tops.runs.places} == {1}
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 @given(block=st.integers(100, 5000), seed=st.integers(0, 5), drive=st.floats(1.0, 4.0))
 @example(block=7, seed=0, drive=2.0)
 def test_how_the_file_is_cut_into_blocks_does_not_matter(block: int, seed: int, drive: float) -> None:
@@ -123,7 +124,7 @@ def test_how_the_file_is_cut_into_blocks_does_not_matter(block: int, seed: int, 
     assert whole.gaps == cut.gaps
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(gain_db=st.floats(-20.0, 0.0))
 def test_a_gain_moves_the_level_and_nothing_else(gain_db: float) -> None:
     at_full = measured(CLIPPED[: 2 * RATE]).flat_tops

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deep_tally.measure.gaps import KEPT_MOST, LEAST_FRAMES, GapFinder
+from searching import examples
 from sounds import RATE, measured, sine
 
 SOUND = 0.3 * np.random.default_rng(8).standard_normal((4 * RATE, 2)) * 0.3 + sine(220, 4, peak=0.3)[:, None]
@@ -89,7 +90,7 @@ def test_a_tone_whose_period_is_a_block_does_not_repeat_one() -> None:
     assert measured(sine(RATE / 128, 2.0, peak=0.3), bits=24).gaps.count == 0
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(
     at=st.integers(300, 20_000),
     frames=st.integers(16, 2000),
@@ -101,6 +102,18 @@ def test_any_place_any_length_any_block(at: int, frames: int, block: int, channe
     samples[at : at + frames] = 0
     gaps = measured(samples, bits=24, block_frames=max(block, 500)).gaps
     assert [(g.frame, g.frames) for g in gaps.places] == [(at, frames)]
+
+
+def test_a_gap_whose_ends_cross_zero_is_found_too() -> None:
+    # Found by the property test above on another machine: both samples beside the gap are nearly zero.
+    samples = SOUND[:24_000, :1].copy()
+    samples[1307:2614] = 0
+    beside = np.abs(samples[[1306, 2614]])
+    assert beside.max() < 0.1 * samples[500:1300].std()
+    for block in (500, 1307, 1310, 65_536):
+        assert [(g.frame, g.frames) for g in measured(samples, bits=24, block_frames=block).gaps.places] == [
+            (1307, 1307)
+        ]
 
 
 def test_memory_stays_bounded_however_long_a_square_wave_is() -> None:

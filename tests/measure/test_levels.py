@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deep_tally.measure.one_pass import ABSURD
+from searching import examples
 from sounds import RATE, measured, sine
 
 
@@ -79,7 +80,7 @@ SIGNALS = st.builds(
 )
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(signal=SIGNALS, gain_db=st.floats(-20, 12))
 def test_gain_moves_every_level_by_that_gain(signal: np.ndarray, gain_db: float) -> None:
     before, after = measured(signal, rate=8000), measured(signal * 10 ** (gain_db / 20), rate=8000)
@@ -88,7 +89,7 @@ def test_gain_moves_every_level_by_that_gain(signal: np.ndarray, gain_db: float)
     assert after.crest_db == pytest.approx(before.crest_db, abs=1e-6)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(seed=st.integers(0, 2**32 - 1), mix=st.floats(-1, 1))
 def test_swapping_sides_swaps_per_channel_figures(seed: int, mix: float) -> None:
     left, other = np.random.default_rng(seed).standard_normal((2, 6000)) * 0.1
@@ -104,7 +105,7 @@ def test_swapping_sides_swaps_per_channel_figures(seed: int, mix: float) -> None
     assert one.sides.side_to_mid_db == pytest.approx(two.sides.side_to_mid_db)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(
     seed=st.integers(0, 2**32 - 1),
     frames=st.integers(1, 9000),

@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
+from searching import examples
 from sounds import RATE, measured
 
 SIGNAL = np.random.default_rng(4).standard_normal((3 * RATE + 17, 2)) * np.linspace(0, 1, 3 * RATE + 17)[:, None]
@@ -31,7 +32,7 @@ def windows_of(samples: np.ndarray, frames: int) -> Windows:
     return WindowCutter(frames, samples.shape[1]).feed(samples)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(sizes=st.lists(st.integers(0, 40), max_size=30), most=st.sampled_from([2, 4, 6, 12]))
 def test_windows_are_merged_to_stay_under_their_limit(sizes: list[int], most: int) -> None:
     kept = BoundedWindows(4, most=most)

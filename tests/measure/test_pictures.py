@@ -19,6 +19,7 @@ from deep_tally.measure.pictures import (
     stereo_field_of,
     values_of,
 )
+from searching import examples
 from sounds import RATE, ArrayReader, sine
 
 N = 4096
@@ -81,7 +82,7 @@ def test_nothing_above_the_edge_of_an_upsampled_file(tmp_path: Path) -> None:
     assert mean[hz < 10_000].min() > mean[hz > 12_000].max() + 40
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(-2000, 30_000), st.integers(1, 60_000), st.integers(1, 300))
 def test_any_stretch_has_a_picture(start: int, frames: int, columns: int) -> None:
     made = levels(np.random.default_rng(0).uniform(-1, 1, 20_000), columns, start=start, stop=start + frames)

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from deep_tally.measure.bins import Windows
 from deep_tally.measure.pulse import find_pulse
 from deep_tally.model.measures import Measures, Pulse
+from searching import examples
 from sounds import measured_file
 
 RATE = 48_000
@@ -73,7 +74,7 @@ def test_a_steady_clicks_tempo_is_right_to_a_hundredth(bpm: float) -> None:
     st.sampled_from([0.0, 0.002]),
     st.integers(0, 2**31),
 )
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 def test_any_tempo_with_a_little_stray_is_found(bpm: float, beats: int, first: float, stray: float, seed: int) -> None:
     found = pulse(click(bpm, beats, first_s=first, stray_s=stray, seed=seed))
     assert found is not None

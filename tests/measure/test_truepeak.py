@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from scipy.signal import resample_poly, upfirdn
 
 from deep_tally.measure.truepeak import PHASES, TruePeakMeter
+from searching import examples
 from sounds import RATE, measured, sine
 
 # EBU Tech 3341, table 2, cases 15-19: (divisor of the rate, phase in degrees, peak, expected dBTP), +0.2/-0.4 dB
@@ -41,7 +42,7 @@ def pruned(signal: np.ndarray, blocks: list[int]) -> float:
     return meter.peak()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(seed=st.integers(0, 2**32 - 1), frames=st.integers(1, 5000), loud=st.floats(0.001, 50), data=st.data())
 def test_pruning_changes_nothing(seed: int, frames: int, loud: float, data: st.DataObject) -> None:
     random = np.random.default_rng(seed)

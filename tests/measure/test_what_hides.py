@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import butter, lfilter
 
+from searching import examples
 from sounds import RATE, measured, measured_file, sine
 
 NOISE = np.random.default_rng(21)
@@ -181,7 +182,7 @@ def test_what_a_limiter_holds_moves_under_its_peak() -> None:
     assert density.near_peak_step_db > 0.25
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(gain_db=st.floats(-15.0, 0.0), channels=st.integers(1, 2))
 def test_density_does_not_depend_on_gain_or_doubling(gain_db: float, channels: int) -> None:
     one = measured(MUSIC[:RATE]).density

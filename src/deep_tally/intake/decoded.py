@@ -20,8 +20,9 @@ import soundfile
 from platformdirs import user_cache_path
 
 from deep_tally.intake.layout import PcmLayout
+from deep_tally.intake.ogg import walk_pages
 from deep_tally.intake.pcm import PcmReader
-from deep_tally.intake.priming import Told, ogg_has_end, read_mp3, read_mp4, read_opus
+from deep_tally.intake.priming import Told, read_mp3, read_mp4, read_opus
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
@@ -44,6 +45,7 @@ _EXPANSION = 12
 
 _SHORT_OF = frozenset({errno.ENOMEM, errno.EMFILE, errno.ENFILE})
 _READ_AT_ONCE = 1 << 20
+_OPUS_RATE_HZ = 48_000  # of granule positions, whatever went in (RFC 7845, 4)
 _NO_END = "its stream breaks off before its end is marked"
 
 OnDecoded = Callable[[int, int], None]
@@ -67,7 +69,7 @@ class LibsndfileReader:
             sample_format, bits = "float", _FLOAT_BITS[subtype]
         try:
             require_sane(path, info.channels, info.samplerate)
-            told, contradictions = _told(path, info.format, subtype)
+            told, contradictions, losses = _told(path, info.format, subtype, info.samplerate)
         except UnreadableSound:
             info.close()
             raise
@@ -84,6 +86,7 @@ class LibsndfileReader:
             comments=tuple(t for t in texts if t),
             contradictions=contradictions,
             codec_delay_frames=told.delay_frames,
+            losses=losses,
         )
 
     @property
@@ -144,15 +147,23 @@ class LibsndfileReader:
         self.close()
 
 
-def _told(path: Path, container: str, codec: str) -> tuple[Told, tuple[str, ...]]:
+def _told(path: Path, container: str, codec: str, rate_hz: int) -> tuple[Told, tuple[str, ...], tuple[str, ...]]:
+    """What an Ogg stream tells of itself, where it contradicts that, and what of it is lost."""
     if container != "OGG":
-        return Told(), ()
+        return Told(), (), ()
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
         told = read_opus(file) if codec == "OPUS" else Told()
-        return told, () if ogg_has_end(file) else (_NO_END,)
+        pages = walk_pages(file)
     finally:
         os.close(file)
+    contradictions = () if pages.has_end else (_NO_END,)
+    if not pages.breaks:
+        return told, contradictions, ()
+    seconds = pages.first_break_granule / (_OPUS_RATE_HZ if codec == "OPUS" else rate_hz)
+    places = "one place" if pages.breaks == 1 else f"{pages.breaks} places"
+    where = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
+    return told, contradictions, (f"its stream is damaged in {places}, first at about {where}",)
 
 
 def is_the_systems(error: Exception, path: Path) -> bool:

@@ -1,8 +1,8 @@
-"""What lossy streams tell of themselves in their first and last bytes: encoder delay, exact length, a missing end.
+"""What lossy streams tell of themselves in their first bytes: encoder delay and exact length.
 
 References
 ----------
-Opus: RFC 7845, 5.1 (pre-skip). Ogg: RFC 3533, 6 (header type flags). MPEG-1 layer III: the information frame that
+Opus: RFC 7845, 5.1 (pre-skip). MPEG-1 layer III: the information frame that
 encoders write before the first frame of audio, with the number of frames, the delay and the padding (common practice).
 """
 
@@ -13,7 +13,6 @@ import struct
 from dataclasses import dataclass
 
 _SEARCHED = 8192
-_OGG_END_SEARCHED = 70_000  # the largest Ogg page has 65,307 bytes
 _DECODER_DELAY = 529  # MPEG layer III: a decoder adds 528 samples and one of its own (ISO 11172-3, common practice)
 
 
@@ -75,20 +74,6 @@ def read_opus(file: int) -> Told:
     if at < 0 or at + 12 > len(head):
         return Told()
     return Told(struct.unpack_from("<H", head, at + 10)[0] or None)
-
-
-def ogg_has_end(file: int) -> bool:
-    """Whether an Ogg stream's last page says that it is the last, and is there to its end."""
-    total = os.fstat(file).st_size
-    start = max(0, total - _OGG_END_SEARCHED)
-    tail = os.pread(file, _OGG_END_SEARCHED, start)
-    at = tail.rfind(b"OggS")
-    if at < 0 or at + 27 > len(tail):
-        return False
-    segments = tail[at + 26]
-    sizes = tail[at + 27 : at + 27 + segments]
-    whole = len(sizes) == segments and at + 27 + segments + sum(sizes) <= len(tail)
-    return whole and bool(tail[at + 5] & 4)
 
 
 def read_mp4(file: int) -> Told:

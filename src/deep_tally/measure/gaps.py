@@ -26,6 +26,9 @@ _AROUND_MS = 5
 _SOUND_DBFS = -50.0
 _HARD_SHARE = 0.1
 """The step into or out of a gap against the RMS there: over a tenth, sound was cut off in full swing."""
+_STEP_REACH = 4
+"""Samples before a gap among which the greatest step counts: sound that is cut off may just cross zero there, but not
+for so long; a fade of a millisecond has come down by then."""
 _SAME_LEVEL_DB = 12.0
 _TOP_SHARE = 0.89  # a value held there is a clipped or square top, no gap
 REPEATED_BLOCKS = (64, 128, 256, 512, 1024, 2048)
@@ -39,7 +42,7 @@ class GapFinder:
 
     def __init__(self, channels: int, rate_hz: int) -> None:
         self._longest = round(_LONGEST_S * rate_hz)
-        self._previous = np.full(channels, np.nan)
+        self._previous = np.full((_STEP_REACH, channels), np.nan)
         self._open = np.zeros(3)
         self._position = 0
         self._still: list[NDArray[np.float64]] = []
@@ -58,7 +61,7 @@ class GapFinder:
             self._still.append(found)
             self._still_count += len(found)
         self._look_for_repeats(samples[:, 0])
-        self._previous = samples[-1].copy()
+        self._previous = np.ascontiguousarray(np.concatenate([self._previous, samples[-_STEP_REACH:]])[-_STEP_REACH:])
         self._position += len(samples)
 
     def _look_for_repeats(self, signal: NDArray[np.float64]) -> None:
@@ -159,7 +162,21 @@ def _repeated_gaps(repeated: Sequence[tuple[int, int]], around: _Around) -> list
 _BLOCKS = np.array(REPEATED_BLOCKS, np.int64)
 
 
-@compiled("f8[:, ::1](f8[:, :], f8[::1], f8[::1], f8[::1], i8, i8)")
+@compiled("f8(f8[:, :], f8[:, ::1], i8)")
+def _step_into(x: NDArray[np.float64], previous: NDArray[np.float64], start: int) -> float:
+    """The greatest step of any channel into the sample at `start` from one of those before it."""
+    reach, channels = previous.shape
+    greatest = 0.0
+    for c in range(channels):
+        for back in range(1, reach + 1):
+            at = start - back
+            step = abs(x[start, c] - (x[at, c] if at >= 0 else previous[reach + at, c]))
+            if step > greatest:  # never so for what is no number: before the file's start
+                greatest = step
+    return greatest
+
+
+@compiled("f8[:, ::1](f8[:, :], f8[::1], f8[:, ::1], f8[::1], i8, i8)")
 def _still_runs(
     x: NDArray[np.float64],
     first: NDArray[np.float64],
@@ -171,10 +188,13 @@ def _still_runs(
     """Runs in which no channel changes: rows of start, length, the first channel's value, and the greatest steps into
     and out of the run.
 
-    `first` is the first channel of `x`. `previous` are the samples before the block; `open_run` is the length of the
-    run that reaches its start, the step into it, and whether it began at the file's start; both are updated.
+    `first` is the first channel of `x`. `previous` [shape=(samples, channels)] are those before it; `open_run` is
+    the length of the run that reaches its start, the step into it, and whether it began at the file's start; the latter
+    is updated.
     """
     frames, channels = x.shape
+    latest = len(previous) - 1
+    start = -1  # where the run begins in this block; -1 when before it
     found = np.empty((frames // least + 2, 5))
     count = 0
     i = 0
@@ -185,15 +205,15 @@ def _still_runs(
         # The file's first sample: whatever runs from there has nothing before it.
         length, from_start, i = 1.0, True, 1
         for c in range(channels):
-            previous[c] = x[0, c]
+            previous[latest, c] = x[0, c]
     while i < frames:
         # How far does the run go on?
         end = i
-        held = previous[0] if i == 0 else first[i - 1]
+        held = previous[latest, 0] if i == 0 else first[i - 1]
         while end < frames and first[end] == held:
             end += 1
         for c in range(1, channels):
-            held = previous[c] if i == 0 else x[i - 1, c]
+            held = previous[latest, c] if i == 0 else x[i - 1, c]
             k = i
             while k < end and x[k, c] == held:
                 k += 1
@@ -205,11 +225,11 @@ def _still_runs(
         if length >= least and length <= longest and not from_start:
             after = 0.0
             for c in range(channels):
-                after = max(after, abs(x[i, c] - (previous[c] if i == 0 else x[i - 1, c])))
+                after = max(after, abs(x[i, c] - (previous[latest, c] if i == 0 else x[i - 1, c])))
             found[count, 0] = i - length
             found[count, 1] = length
-            found[count, 2] = previous[0] if i == 0 else x[i - 1, 0]
-            found[count, 3] = before
+            found[count, 2] = previous[latest, 0] if i == 0 else x[i - 1, 0]
+            found[count, 3] = before if start < 0 else _step_into(x, previous, start)
             found[count, 4] = after
             count += 1
         from_start = False
@@ -226,10 +246,10 @@ def _still_runs(
         # A run of sixteen cannot lie wholly before the last probe; it can begin up to eight samples earlier.
         i = max(i, probe - _PROBE + 1) if probe > i else i
         length = 1.0
-        before = 0.0
-        for c in range(channels):
-            before = max(before, abs(x[i, c] - (previous[c] if i == 0 else x[i - 1, c])))
+        start = i
         i += 1
+    if start >= 0:
+        before = _step_into(x, previous, start)
     open_run[0], open_run[1], open_run[2] = length, before, 1.0 if from_start else 0.0
     return found[:count].copy()
 
