@@ -18,7 +18,7 @@ _LAST_PAGE = 0x04
 _PAGE_MOST = 65_307
 _READ = 4 << 20
 _FALSE_STARTS_MOST = 2000
-"""Capture patterns that begin no page: past so many, a file is made to waste time, and how it goes on is not worth it."""
+"""Capture patterns that begin no page: past so many, a file is made to waste time, and is read no further."""
 
 _REVERSED = bytes(int(f"{byte:08b}"[::-1], 2) for byte in range(256))
 
@@ -64,10 +64,8 @@ def walk_pages(file: int) -> OggPages:
     is_in_break = False
     expected: dict[int, int] = {}
     while at < total and false_starts < _FALSE_STARTS_MOST:
-        if (
-            not window_start <= at <= at + _PAGE_MOST <= window_start + len(window)
-            and window_start + len(window) < total
-        ):
+        window_end = window_start + len(window)
+        if at + _PAGE_MOST > window_end and window_end < total:
             window, window_start = os.pread(file, _READ, at), at
         page = _page_at(window, at - window_start)
         is_cut_off = page is None and _begins_page(window, at - window_start) and at + _PAGE_MOST > total

@@ -32,6 +32,11 @@ from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 
 BLOCK_FRAMES = 131_072
+_CHANNELS_AT_FULL = 8
+"""Up to so many channels, blocks and looks are as long, and overviews as fine, as they are for stereo; of wider files
+they shrink, so that memory does not grow with the channels."""
+
+_LOOKS_LEAST = 8
 _WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
@@ -49,7 +54,7 @@ def measure_sound(
     reader: SoundReader,
     *,
     on_progress: Callable[[int], None] | None = None,
-    block_frames: int = BLOCK_FRAMES,
+    block_frames: int | None = None,
 ) -> Measures:
     """Measure one open file.
 
@@ -58,8 +63,8 @@ def measure_sound(
     reader : SoundReader
     on_progress : callable, optional
         Called after every block with the number of frames done; may raise to end the work.
-    block_frames : int > 0
-        How much is read at once; the measures do not depend on it.
+    block_frames : int > 0, optional
+        How much is read at once; the measures do not depend on it. Else as much as the file's channels allow.
 
     Raises
     ------
@@ -68,6 +73,7 @@ def measure_sound(
     """
     one = _Pass(reader)
     position = 0
+    block_frames = block_frames or _share(BLOCK_FRAMES, reader.format.channels)
     while position < reader.format.frames:
         try:
             block = reader.read(position, block_frames)
@@ -102,7 +108,7 @@ class _Pass:
         window = max(1, round(sound.rate_hz / 1000))
         self._cutter = WindowCutter(window, channels)
         self._windows = BoundedWindows(window, most=_WINDOWS_MOST)
-        self._bins = BoundedWindows(window, most=_BINS_MOST, group=_BIN_WINDOWS)
+        self._bins = BoundedWindows(window, most=_share(_BINS_MOST, channels), group=_BIN_WINDOWS)
         self._loudness = LoudnessMeter(sound.rate_hz, channels)
         self._true_peak = TruePeakMeter(channels)
         self._sides = SidesMeter() if channels == 2 else None
@@ -164,7 +170,8 @@ class _Pass:
         rest = _resting_offset(bins)
         edges = find_edges(_without_offset(windows, rest), self._frames, rate_hz, self._reader_without(rest))
         sounding, stretches = sounding_stretches(windows, rate_hz)
-        loud = loud_places(windows, self._frames, span=FRAMES, most=LOOKS)
+        most = max(_LOOKS_LEAST, _share(LOOKS, self._format.channels))
+        loud = loud_places(windows, self._frames, span=FRAMES, most=most)
         looks = self._looks(loud, FRAMES)
         spectra = spectra_of(looks)
         tops = flat_tops(self._flat_tops, sounding, stretches.frames)
@@ -209,14 +216,21 @@ class _Pass:
         """Reads samples with a constant offset taken out: an offset is no sound."""
         return lambda start, count: self._read(start, count) - offset
 
-    def _looks(self, places: list[int], span: int) -> list[NDArray[np.float64]]:
-        """Short stretches read again; one that a hurt stream no longer gives is left out."""
-        looks = [self._read(place, span).copy() for place in places]
+    def _looks(self, places: list[int], span: int, *, channels: int | None = None) -> list[NDArray[np.float64]]:
+        """Short stretches read again, of the first channels; one that a damaged stream no longer gives is missing."""
+        step = min(span, _share(BLOCK_FRAMES, self._format.channels))
+        looks = []
+        for place in places:
+            stop = place + span
+            pieces = [self._read(at, min(step, stop - at))[:, :channels].copy() for at in range(place, stop, step)]
+            looks.append(np.concatenate(pieces) if len(pieces) > 1 else pieces[0])
         return [look for look in looks if len(look) == span]
 
     def _hum(self, windows: Windows) -> Hum | None:
         second = self._format.rate_hz
-        quiet = self._looks(quiet_places(windows, self._frames, span=second, most=_QUIET_LOOKS), second)
+        places = quiet_places(windows, self._frames, span=second, most=_QUIET_LOOKS)
+        # Mains hum reaches all channels of a device alike: a few of them show it.
+        quiet = self._looks(places, second, channels=_CHANNELS_AT_FULL)
         if not quiet:
             return None
         seconds = windows.grouped(max(1, round(second / windows.frames)))
@@ -233,6 +247,11 @@ class _Pass:
         start = max(0, run.frame - _EXCERPT_AROUND)
         stop = min(self._frames, run.frame + run.frames + _EXCERPT_AROUND, start + _EXCERPT_MOST)
         return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
+
+
+def _share(most: int, channels: int) -> int:
+    """What a file of so many channels may take of a number that holds for stereo."""
+    return most * _CHANNELS_AT_FULL // max(_CHANNELS_AT_FULL, channels)
 
 
 def _resting_offset(bins: Windows) -> NDArray[np.float64]:
