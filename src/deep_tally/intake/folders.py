@@ -20,7 +20,9 @@ _NAMED_MOST = 5
 def natural_key(path: str) -> tuple[tuple[int, int, str], ...]:
     """Sort key that puts "2 Bass" before "10 Voice" and ignores case."""
     parts = re.split(r"([0-9]+)", path.casefold())
-    return tuple((0, int(p), "") if p.isascii() and p.isdigit() else (1, 0, p) for p in parts if p)
+    # By their length, then digit by digit: figures of any length, which no number need hold.
+    figures = [(p.lstrip("0"), p) for p in parts]
+    return tuple((0, len(f), f) if p.isascii() and p.isdigit() else (1, 0, p) for f, p in figures if p)
 
 
 def files_in(

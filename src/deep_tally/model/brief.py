@@ -19,6 +19,9 @@ from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.model.timeline import MeterStep
 
 SCHEMA = 1
+_THRESHOLD_MOST = 1e9
+"""No threshold is of this size in any unit; a larger number is a slip that would end in arithmetic."""
+
 # Multiples and fractions of 44.1 and 48 kHz (AES5), and the rates 0.1 % off them that film work leaves behind.
 KNOWN_RATES_HZ = frozenset(
     {8_000, 11_025, 16_000, 22_050, 24_000, 32_000, 44_056, 44_100, 44_144, 47_952, 48_000, 48_048, 88_200, 96_000}
@@ -41,6 +44,8 @@ def _require_known_rate(rate_hz: int) -> int:
 def _require_known(thresholds: dict[str, float]) -> dict[str, float]:
     if unknown := sorted(set(thresholds) - set(THRESHOLDS)):
         raise ValueError(f"unknown threshold {unknown[0]!r}")
+    if absurd := [name for name, value in thresholds.items() if abs(value) > _THRESHOLD_MOST]:
+        raise ValueError(f"{absurd[0]} is beyond {_THRESHOLD_MOST:g}")
     return thresholds
 
 
@@ -50,12 +55,13 @@ def _require_meter(meter: str) -> str:
     return meter
 
 
+Finite = Annotated[float, Field(allow_inf_nan=False)]
 Rate = Annotated[int, AfterValidator(_require_known_rate)]
 PeakWindow = Annotated[tuple[float, float], AfterValidator(_require_ordered), Field(strict=False)]
 
 
 class _Part(BaseModel):
-    model_config = ConfigDict(frozen=True, strict=True, extra="allow")
+    model_config = ConfigDict(frozen=True, strict=True, extra="allow", allow_inf_nan=False)
 
 
 class LengthAsked(_Part):
@@ -166,7 +172,7 @@ class Brief(_Part):
     needs: Needs = Needs()
     names: Names = Names()
     parts: Annotated[tuple[Part, ...], Field(strict=False)] = ()
-    thresholds: Annotated[dict[str, float], AfterValidator(_require_known)] = Field(default_factory=dict)
+    thresholds: Annotated[dict[str, Finite], AfterValidator(_require_known)] = Field(default_factory=dict)
 
     def threshold(self, name: str) -> float:
         """The value of a threshold: the brief's own or the default.
@@ -258,7 +264,7 @@ def parse_brief(text: str, *, subject: str) -> Brief:
     """
     try:
         document = json.loads(text)
-    except (json.JSONDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:  # a number of thousands of digits is a ValueError of its own
         where = f" at line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
         raise BriefRefused(subject, f"the brief is no valid JSON{where}", "correct it there") from error
     if not isinstance(document, dict):

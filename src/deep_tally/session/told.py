@@ -73,6 +73,9 @@ class Told:
         return replace(self, tempos=rest if bpm is None else rest | {song: bpm})
 
 
+_FRAMES_MOST = 2**53
+"""What a float still holds to the frame; 5,900 years at 48 kHz."""
+
 NOTHING_TOLD = Told()
 
 
@@ -94,15 +97,19 @@ def recall_told(source: Path) -> Told:
             pattern=str(data["pattern"]) if data.get("pattern") is not None else None,
             order=order,
             in_reply=bool(data.get("in_reply", False)),
-            places={str(p): int(v) for p, v in data.get("places", {}).items()},
+            places={str(p): v for p, v in data.get("places", {}).items() if _is_whole(v) and abs(v) < _FRAMES_MOST},
             tempos={
-                str(s): bpm
+                str(s): float(v)
                 for s, v in data.get("tempos", {}).items()
-                if SLOWEST_BPM <= (bpm := float(v)) <= FASTEST_BPM
+                if (_is_whole(v) or isinstance(v, float)) and SLOWEST_BPM <= v <= FASTEST_BPM
             },
         )
     except (OSError, ValueError, TypeError, AttributeError, RecursionError):
         return NOTHING_TOLD
+
+
+def _is_whole(value: object) -> bool:
+    return isinstance(value, int) and not isinstance(value, bool)
 
 
 def keep_told(source: Path, told: Told) -> None:
