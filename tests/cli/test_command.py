@@ -373,7 +373,7 @@ def zipped(path: Path, *members: Path) -> Path:
 
 
 def unpacked_folders(home: Path) -> list[Path]:
-    return list((home / "cache" / "deep-tally" / "unpacked").glob("*"))
+    return list((home / "cache" / "deep-tally" / "unpacked").glob("[!.]*"))
 
 
 def test_a_zip_is_checked_and_nothing_of_it_is_left(tmp_path: Path, own_home: Path) -> None:
