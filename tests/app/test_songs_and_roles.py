@@ -274,7 +274,7 @@ def test_what_a_file_says_of_itself_is_shown(fresh: Window, tmp_path: Path) -> N
 
 
 def unpacked(home: Path) -> list[Path]:
-    return list((home / "cache" / "deep-tally" / "unpacked").glob("*"))
+    return list((home / "cache" / "deep-tally" / "unpacked").glob("[!.]*"))
 
 
 def test_what_was_unpacked_is_gone_when_the_window_closes(fresh: Window, tmp_path: Path, own_home: Path) -> None:

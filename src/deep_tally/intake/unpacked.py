@@ -90,7 +90,7 @@ def sweep() -> None:
     """
     dead = []
     with suppress(OSError), _door() as home:
-        for folder in [f for f in home.iterdir() if f.name != _DOOR]:
+        for folder in [f for f in home.iterdir() if f.is_dir()]:
             if folder.name.startswith(_DEAD):
                 dead.append(folder)
             elif not _is_owned(folder):
