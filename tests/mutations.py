@@ -108,3 +108,62 @@ def mutated(content: bytes, random: np.random.Generator) -> bytes:
         else:
             raw = raw[: int(random.integers(0, len(raw) + 1))] or bytearray(b"\0")
     return bytes(raw)
+
+
+_LONG_SECONDS = 150
+_LONG_KINDS = {
+    "flac": ("FLAC", "PCM_16"),
+    "ogg": ("OGG", "VORBIS"),
+    "opus": ("OGG", "OPUS"),
+    "mp3": ("MP3", "MPEG_LAYER_III"),
+}
+
+
+@lru_cache(maxsize=1)
+def long_seeds() -> Mapping[str, bytes]:
+    """Whole files of two and a half minutes, of noise that swells, so that no encoder gets away with little."""
+    random = np.random.default_rng(2)
+    level = 0.02 + 0.2 * np.abs(sine(0.3, _LONG_SECONDS))[:, None]
+    sound = random.standard_normal((len(level), 2)) * level
+    found = {}
+    for name, (kind, subtype) in _LONG_KINDS.items():
+        out = io.BytesIO()
+        soundfile.write(out, sound, RATE, format=kind, subtype=subtype)
+        found[name] = out.getvalue()
+    return found
+
+
+def wide_seed(channels: int) -> bytes:
+    """A WAV of many channels, half a second long."""
+    samples = np.random.default_rng(channels).integers(-9000, 9000, (RATE // 2, channels)).astype("<i2").tobytes()
+    return riff(chunk(b"fmt ", pcm_fmt(channels=channels)), chunk(b"data", samples))
+
+
+def tagged_wav(text: str) -> bytes:
+    """A WAV of a tone that says `text` of itself wherever it can."""
+    raw = text.encode("utf-8", "surrogatepass")
+    bext = chunk(b"bext", raw[:256].ljust(256, b"\0") + raw[:32].ljust(32, b"\0") + b"\0" * 314 + raw)
+    info = chunk(b"LIST", b"INFO" + chunk(b"INAM", raw + b"\0") + chunk(b"ICMT", raw + b"\0"))
+    marks = chunk(b"cue ", struct.pack("<I", 1) + struct.pack("<II4sIII", 1, 9, b"data", 0, 0, 9))
+    labels = chunk(b"LIST", b"adtl" + chunk(b"labl", struct.pack("<I", 1) + raw + b"\0"))
+    samples = np.rint(sine(440, 0.2, peak=9000.0)).astype("<i2").tobytes()
+    return riff(bext, info, chunk(b"fmt ", pcm_fmt()), chunk(b"data", samples), marks, labels)
+
+
+def hurt_anywhere(content: bytes, random: np.random.Generator) -> bytes:
+    """The content with a stretch of it overwritten, taken out or doubled, up to a sixth of it, anywhere."""
+    raw = bytearray(content)
+    for _ in range(int(random.integers(1, 5))):
+        length = int(random.integers(1, max(2, len(raw) // 6)))
+        at = int(random.integers(0, len(raw)))
+        what = random.integers(0, 4)
+        if what == 0:
+            del raw[at : at + length]
+        elif what == 1:
+            raw[at:at] = raw[at : at + length]
+        elif what == 2:
+            raw[at : at + length] = bytes(min(length, len(raw) - at))
+        else:
+            raw[at : at + length] = random.integers(0, 256, min(length, len(raw) - at), np.uint8).tobytes()
+        raw = raw or bytearray(b"\0")
+    return bytes(raw)

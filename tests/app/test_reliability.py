@@ -227,6 +227,17 @@ def test_a_change_of_theme_restyles_what_is_seen_and_then_the_rest(window: Windo
     assert day in window.desk.styleSheet()
 
 
+def test_a_page_that_is_closed_while_the_theme_changes_is_no_trouble(window: Window) -> None:
+    window.show_keys()
+    window.theme.choose("night")
+    for dialog in window.findChildren(QDialog):
+        dialog.reject()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    assert not window.findChildren(QDialog)
+    settle(window)
+    assert "#1E2529" in window.desk.styleSheet()
+
+
 # -- signals ----------------------------------------------------------------------------------
 
 

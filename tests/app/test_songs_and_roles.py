@@ -120,7 +120,7 @@ def test_songs_can_be_chosen_with_the_keyboard(bundle: Window, qtbot: QtBot) -> 
 
 
 def test_files_move_to_another_song_and_back(small: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(QInputDialog, "getText", lambda *args: ("Night Bus", True))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *args, **options: ("Night Bus", True))
     select(small, 2, 3)
     small.song_menu.aboutToShow.emit()
     choose(small.song_menu, "A song of its own")

@@ -14,7 +14,7 @@ from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused
 from deep_tally.session.shelf import Shelf
-from deep_tally.session.told import _path_of, _words_path, recall_told, vocabulary_at_hand
+from deep_tally.session.told import recall_told, told_path, vocabulary_at_hand, words_path
 from searching import examples
 from sounds import wav_bytes
 
@@ -36,7 +36,7 @@ def write(path: Path, text: str | bytes) -> None:
 @pytest.mark.parametrize("key", ["tempos", "places", "parts", "names", "pattern", "order", "in_reply"])
 def test_a_correction_that_makes_no_sense_ends_nothing(number: str, key: str) -> None:
     value = number if key in ("pattern", "order", "in_reply") else f'{{"Song": {number}}}'
-    write(_path_of(SOURCE), f'{{"schema": 1, "{key}": {value}}}')
+    write(told_path(SOURCE), f'{{"schema": 1, "{key}": {value}}}')
     told = recall_told(SOURCE)
     assert all(20 <= bpm <= 400 for bpm in told.tempos.values())
     assert all(abs(frames) < 2**53 for frames in told.places.values())
@@ -44,8 +44,8 @@ def test_a_correction_that_makes_no_sense_ends_nothing(number: str, key: str) ->
 
 @pytest.mark.parametrize("text", _WHOLE)
 def test_a_damaged_file_of_corrections_words_or_briefs_ends_nothing(own_home: Path, text: str) -> None:
-    write(_path_of(SOURCE), text)
-    write(_words_path(), text)
+    write(told_path(SOURCE), text)
+    write(words_path(), text)
     briefs = own_home / "data" / "deep-tally" / "briefs"
     for name in ("one.json", "unsaved.brief", "default.txt"):
         write(briefs / name, text)
@@ -97,7 +97,7 @@ def test_any_document_is_a_brief_or_refused(document: dict[str, object]) -> None
 @settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.binary(max_size=200))
 def test_any_bytes_where_state_is_kept_end_nothing(raw: bytes) -> None:
-    write(_path_of(SOURCE), raw)
-    write(_words_path(), raw)
+    write(told_path(SOURCE), raw)
+    write(words_path(), raw)
     recall_told(SOURCE)
     vocabulary_at_hand()

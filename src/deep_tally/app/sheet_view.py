@@ -363,7 +363,7 @@ class SheetView(QTableView):
         last = self.rowAt(self.viewport().height() - 1)
         last = self.proxy.rowCount() - 1 if last < 0 else last
         for first in range(max(0, self.rowAt(0)), last + 1, _ROWS_AHEAD):
-            self._theme.soon(partial(self._draw_rows, range(first, min(last + 1, first + _ROWS_AHEAD))))
+            self._theme.soon(self, partial(self._draw_rows, range(first, min(last + 1, first + _ROWS_AHEAD))))
 
     def _draw_rows(self, rows: range) -> None:
         for row in rows:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from importlib import resources
 from pathlib import Path
 from typing import Literal
@@ -12,6 +13,7 @@ from typing import Literal
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 from deep_tally.model.findings import Action
 
@@ -84,8 +86,8 @@ class Theme(QObject):
         self._choice: Choice = choice
         self._colours = self._wanted()
         self._sheet = _style(self._colours)
-        self._waiting: deque[Callable[[], object]] = deque()
-        self._hidden: deque[Callable[[], object]] = deque()
+        self._waiting: deque[tuple[QWidget, Callable[[], object]]] = deque()
+        self._hidden: deque[tuple[QWidget, Callable[[], object]]] = deque()
         self._held: list[QWidget] = []
         self._working = QTimer(self)
         self._working.timeout.connect(self._work)
@@ -101,9 +103,12 @@ class Theme(QObject):
         """Have `recolour` called after a change: at once while the widget is shown, else later or when it is shown."""
         _Follower(self, widget, recolour)
 
-    def soon(self, what: Callable[[], object], *, is_seen: bool = True) -> None:
-        """Do a part of a change in an event of its own; what is not seen waits for all that is."""
-        (self._waiting if is_seen else self._hidden).append(what)
+    def soon(self, widget: QWidget, what: Callable[[], object], *, is_seen: bool = True) -> None:
+        """Do a part of a change in an event of its own; what is not seen waits for all that is.
+
+        Nothing is done for a widget that is deleted meanwhile, as a page that was closed.
+        """
+        (self._waiting if is_seen else self._hidden).append((widget, what))
 
     @property
     def is_settled(self) -> bool:
@@ -148,15 +153,20 @@ class Theme(QObject):
     def _work(self) -> None:
         """One part of a change; when all that is seen has changed it is drawn, and the rest follows."""
         if self._waiting:
-            self._waiting.popleft()()
+            _do(*self._waiting.popleft())
         elif self._held:
             held, self._held = self._held, []
             for window in held:
-                window.setUpdatesEnabled(True)
+                _do(window, partial(window.setUpdatesEnabled, True))
         elif self._hidden:
-            self._hidden.popleft()()
+            _do(*self._hidden.popleft())
         else:
             self._working.stop()
+
+
+def _do(widget: QWidget, what: Callable[[], object]) -> None:
+    if isValid(widget):
+        what()
 
 
 class _Follower(QObject):
@@ -171,7 +181,7 @@ class _Follower(QObject):
 
     def _fall_behind(self) -> None:
         self._is_behind = True
-        self._theme.soon(self._catch_up, is_seen=self._widget.isVisible())
+        self._theme.soon(self._widget, self._catch_up, is_seen=self._widget.isVisible())
 
     def _catch_up(self) -> None:
         if self._is_behind:

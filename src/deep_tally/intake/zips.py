@@ -31,6 +31,10 @@ _NO_SPACE = ("there is not enough free space for its files", "free some and read
 _LOCKED = Damage(problem="it is locked with a password", remedy="ask for it without one")
 _BROKEN = Damage(problem="its checksum in the zip is wrong, so it was damaged on the way", remedy="ask for it again")
 _STRANGE = Damage(problem="it is packed in a way that cannot be unpacked here", remedy="ask for a plain zip")
+_NAME_MOST = 240
+"""Characters of a name; file systems hold 255 bytes of one (common practice)."""
+
+_FOLDERS_MOST = 64
 _OFFICE_MEMBERS = frozenset({"[Content_Types].xml", "mimetype"})
 
 OnBytes = Callable[[int, int], None]
@@ -258,10 +262,16 @@ def _is_zip(path: Path) -> bool:
 
 
 def safe_name(name: str) -> str:
-    """A member's name without whatever would lead elsewhere or cannot be shown; empty when nothing is left of it."""
+    """A member's name without whatever would lead elsewhere or cannot be shown; empty when nothing is left of it.
+
+    What no file system could hold is cut: nobody typed it, and reading it takes long.
+    """
     parts = []
-    for part in name.split("/"):
+    for part in name.split("/")[-_FOLDERS_MOST:]:
         part = "".join(c for c in part if c.isprintable()).strip()
+        if len(part) > _NAME_MOST:
+            stem, dot, ending = part.rpartition(".")
+            part = f"{stem[: _NAME_MOST - 8]}{dot}{ending[:7]}" if stem else part[:_NAME_MOST]
         if part not in ("", ".", "..") and not (len(part) == 2 and part[1] == ":"):
             parts.append(part)
     return "/".join(parts)

@@ -79,7 +79,8 @@ _FRAMES_MOST = 2**53
 NOTHING_TOLD = Told()
 
 
-def _path_of(source: Path) -> Path:
+def told_path(source: Path) -> Path:
+    """Where what the user said of a delivery is kept (XDG data folder)."""
     key = hashlib.sha256(str(source).encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return user_data_path("deep-tally") / "deliveries" / f"{key}.json"
 
@@ -87,7 +88,7 @@ def _path_of(source: Path) -> Path:
 def recall_told(source: Path) -> Told:
     """What was told of a delivery before; nothing where that cannot be read or is of a newer schema."""
     try:
-        data = json.loads(_path_of(source).read_text("utf-8"))
+        data = json.loads(told_path(source).read_text("utf-8"))
         if not isinstance(data, dict) or data.get("schema") != SCHEMA:
             return NOTHING_TOLD
         order: Order = "family" if data.get("order") == "family" else "delivered"
@@ -120,7 +121,7 @@ def keep_told(source: Path, told: Told) -> None:
     CannotWrite
         The data folder cannot be written.
     """
-    path = _path_of(source)
+    path = told_path(source)
     if told == NOTHING_TOLD and not path.exists():
         return
     document: dict[str, Any] = {"schema": SCHEMA, "source": str(source), **asdict(told)}
@@ -138,14 +139,15 @@ def _make_folder(folder: Path) -> None:
 # -- the user's own words ---------------------------------------------------------------------
 
 
-def _words_path() -> Path:
+def words_path() -> Path:
+    """Where the user's own words are kept (XDG data folder)."""
     return user_data_path("deep-tally") / "words.json"
 
 
 def own_words() -> dict[str, tuple[str, ...]]:
     """The user's own words for parts: part -> phrases. Nothing where the file is missing or broken."""
     try:
-        data = json.loads(_words_path().read_text("utf-8"))
+        data = json.loads(words_path().read_text("utf-8"))
         return {str(part): tuple(map(str, phrases)) for part, phrases in data["parts"].items()}
     except (OSError, ValueError, TypeError, KeyError, AttributeError, RecursionError):
         return {}
@@ -165,8 +167,8 @@ def add_word(part: str, phrase: str) -> Vocabulary:
     phrases = words.get(part, ())
     grown = words | {part: (*phrases, phrase) if phrase not in phrases else phrases}
     vocabulary = shipped().with_words(grown)
-    _make_folder(_words_path().parent)
-    write_whole(json.dumps({"schema": 1, "parts": grown}, indent=2, ensure_ascii=False) + "\n", _words_path())
+    _make_folder(words_path().parent)
+    write_whole(json.dumps({"schema": 1, "parts": grown}, indent=2, ensure_ascii=False) + "\n", words_path())
     return vocabulary
 
 
@@ -178,4 +180,4 @@ def vocabulary_at_hand() -> tuple[Vocabulary, str]:
     try:
         return shipped().with_words(words), ""
     except WordRefused as refused:
-        return shipped(), f"{_words_path().name}: {refused}"
+        return shipped(), f"{words_path().name}: {refused}"
