@@ -69,7 +69,7 @@ class LibsndfileReader:
             sample_format, bits = "float", _FLOAT_BITS[subtype]
         try:
             require_sane(path, info.channels, info.samplerate)
-            told, contradictions, losses = _told(path, info.format, subtype, info.samplerate)
+            told, contradictions, losses, sound_frames = _told(path, info.format, subtype, info.samplerate)
         except UnreadableSound:
             info.close()
             raise
@@ -81,8 +81,9 @@ class LibsndfileReader:
             bits=bits,
             rate_hz=info.samplerate,
             channels=info.channels,
-            frames=info.frames,
-            claimed_frames=max(info.frames, told.frames or 0),
+            # Past a damaged page decoders lose their place, and search for it at every read.
+            frames=min(info.frames, sound_frames) if losses else info.frames,
+            claimed_frames=min(info.frames, sound_frames) if losses else max(info.frames, told.frames or 0),
             comments=tuple(t for t in texts if t),
             contradictions=contradictions,
             codec_delay_frames=told.delay_frames,
@@ -147,10 +148,10 @@ class LibsndfileReader:
         self.close()
 
 
-def _told(path: Path, container: str, codec: str, rate_hz: int) -> tuple[Told, tuple[str, ...], tuple[str, ...]]:
-    """What an Ogg stream tells of itself, where it contradicts that, and what of it is lost."""
+def _told(path: Path, container: str, codec: str, rate_hz: int) -> tuple[Told, tuple[str, ...], tuple[str, ...], int]:
+    """What an Ogg stream tells of itself, where it contradicts that, what of it is lost, and the frames before that."""
     if container != "OGG":
-        return Told(), (), ()
+        return Told(), (), (), 0
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
         told = read_opus(file) if codec == "OPUS" else Told()
@@ -159,11 +160,13 @@ def _told(path: Path, container: str, codec: str, rate_hz: int) -> tuple[Told, t
         os.close(file)
     contradictions = () if pages.has_end else (_NO_END,)
     if not pages.breaks:
-        return told, contradictions, ()
-    seconds = pages.first_break_granule / (_OPUS_RATE_HZ if codec == "OPUS" else rate_hz)
+        return told, contradictions, (), 0
+    granules_hz = _OPUS_RATE_HZ if codec == "OPUS" else rate_hz
+    seconds = max(0, pages.first_break_granule - (told.delay_frames or 0)) / granules_hz
     places = "one place" if pages.breaks == 1 else f"{pages.breaks} places"
     where = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
-    return told, contradictions, (f"its stream is damaged in {places}, first at about {where}",)
+    lost = f"its stream is damaged in {places}, first at about {where}; it is measured up to there"
+    return told, contradictions, (lost,), int(seconds * rate_hz)
 
 
 def is_the_systems(error: Exception, path: Path) -> bool:
