@@ -11,7 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import oaconvolve
 
+from deep_tally.compare import twins
 from deep_tally.compare.job import compare_song
+from deep_tally.compare.sampled import read_at
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.comparison import Comparison
@@ -236,3 +238,27 @@ def test_of_copies_and_a_shifted_copy_each_is_told_once(tmp_path: Path) -> None:
         ("21 Late.wav", "02 Part B.wav", "shifted"),
         ("22 Later.wav", "02 Part B.wav", "shifted"),
     ]
+
+
+def test_files_of_one_shape_are_read_once_each_and_not_pair_by_pair(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # A thousand programmed strokes with one envelope took minutes, and were given up.
+    time_s = np.arange(RATE) / RATE
+    strokes = {
+        f"{n:02d} Stroke.wav": (0.5 * np.cos(2 * np.pi * (100 + 17 * n) * time_s) * np.exp(-3 * time_s))[:, None]
+        for n in range(12)
+    }
+    late = np.concatenate([np.zeros((700, 1)), strokes["03 Stroke.wav"][:-700]])
+    reads: list[str] = []
+
+    def counting(path: Path, *rest: object) -> np.ndarray:
+        reads.append(path.name)
+        return read_at(path, *rest)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(twins, "read_at", counting)
+    found = compared(tmp_path / "x", {**strokes, "20 Late.wav": late})
+    assert [(t.path, t.other, t.kind, t.offset_frames) for t in found.twins] == [
+        ("20 Late.wav", "03 Stroke.wav", "shifted", 700)
+    ]
+    assert len(reads) <= len(strokes) + 1 + 2

@@ -7,13 +7,13 @@ and at every moment, and the rest must sound where the other file has long been 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compare.sampled import SPAN, Sampled
+from deep_tally.compare.sampled import SPAN, Sampled, shares_between
 from deep_tally.measure.decibels import amplitude_db
 from deep_tally.model.comparison import Held
 from deep_tally.model.delivery import Track
@@ -34,7 +34,12 @@ _ERROR_LEAST = 0.005  # of a gain: no band is believed to be surer than that
 
 
 def find_held(
-    tracks: Sequence[Track], sampled: Sampled, gram: NDArray[np.float64], *, leave_out: frozenset[str]
+    tracks: Sequence[Track],
+    sampled: Sampled,
+    gram: NDArray[np.float64],
+    *,
+    leave_out: frozenset[str],
+    alive: Callable[[], None] = lambda: None,
 ) -> list[Held]:
     """All pairs of which one file holds the other.
 
@@ -46,17 +51,17 @@ def find_held(
     gram : float64 [shape=(columns, columns)]
     leave_out : frozenset of str
         Files that are twins or sums of others: their relation is told already.
+    alive : callable
+        Called for every pair that is looked at.
     """
-    files = [f for f, path in enumerate(sampled.paths) if path not in leave_out and len(sampled.of(f))]
     found = []
-    for path in files:
-        for held in files:
-            if path != held:
-                gain = _gain_inside(sampled, gram, path, held, tracks[held])
-                if gain is not None:
-                    found.append(
-                        Held(path=sampled.paths[path], held=sampled.paths[held], gain_db=amplitude_db(abs(gain)))
-                    )
+    for path, held in np.argwhere(shares_between(sampled, gram) >= _SHARE_LEAST).tolist():
+        alive()
+        if path == held or {sampled.paths[path], sampled.paths[held]} & leave_out:
+            continue
+        gain = _gain_inside(sampled, gram, path, held, tracks[held])
+        if gain is not None:
+            found.append(Held(path=sampled.paths[path], held=sampled.paths[held], gain_db=amplitude_db(abs(gain))))
     return found
 
 

@@ -51,16 +51,21 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
             continue
         sampled = sample(group, by_path, partial(_report, progress, done, total))
         done += len(group)
+        alive = partial(_report, progress, done, total, 0)  # with thousands of files a step takes minutes
         gram = sampled.gram()
+        alive()
         twins = find_twins(sampled, gram)
+        alive()
         copies = frozenset(t.path for t in twins)
-        twins += find_shifted([t for t in group if t.path not in copies], by_path)
+        twins += find_shifted([t for t in group if t.path not in copies], by_path, alive)
+        alive()
         sums = find_sums(sampled, gram, leave_out=copies)
+        alive()
         told = copies | {s.path for s in sums}
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
-            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=told)),
+            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=told, alive=alive)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
             unread=(*comparison.unread, *sampled.unread),
         )

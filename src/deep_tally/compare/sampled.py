@@ -64,6 +64,33 @@ class Sampled:
         return total
 
 
+def shares_between(sampled: Sampled, gram: NDArray[np.float64]) -> NDArray[np.float64]:
+    """For every two files, the most that any channel of one can be of any of the other: 1 for copies, 0 for strangers.
+
+    It tells in one go which of very many pairs are worth a closer look.
+
+    Parameters
+    ----------
+    sampled : Sampled
+    gram : float64 [shape=(columns, columns)]
+
+    Returns
+    -------
+    float64 [shape=(files, files)]
+        The greatest squared correlation of two channels; 1 where a channel is silent, which tells nothing; -1 for files
+        without columns.
+    """
+    energy = np.diag(gram)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        shares = np.nan_to_num(gram**2 / np.outer(energy, energy), nan=1.0, posinf=1.0)
+    files, starts = np.unique(sampled.owners, return_index=True)
+    between = np.full((len(sampled.paths), len(sampled.paths)), -1.0)
+    if len(files):
+        rows = np.maximum.reduceat(shares, starts, axis=0)
+        between[np.ix_(files, files)] = np.maximum.reduceat(rows, starts, axis=1)
+    return between
+
+
 def sample(tracks: Sequence[Track], entries: Mapping[str, Entry], on_file: Callable[[int], None]) -> Sampled:
     """Read the moments at which the files are loud, the same for all.
 

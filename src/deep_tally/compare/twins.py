@@ -7,13 +7,13 @@ leaves more than that, and is left alone.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from itertools import combinations
+from collections.abc import Callable, Mapping, Sequence
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compare.sampled import Sampled, read_at
+from deep_tally.compare.sampled import Sampled, read_at, shares_between
 from deep_tally.measure.decibels import amplitude_db, power_db
 from deep_tally.model.comparison import Twin, TwinKind
 from deep_tally.model.delivery import Track
@@ -21,6 +21,10 @@ from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry
 
 TWIN_DB = -60.0
+_SHARE_OF_TWINS = 0.9
+_PEAK_REACH = 512
+_ALIKE_FROM_PEAK = 0.999
+"""Of how two files go on from their peaks; twins are alike to a thousandth in all, and more so where they are loud."""
 _SAME_GAIN = 1e-5
 _SHAPE_WITHIN_DB = 0.05
 _LOOKS, _LOOK_FRAMES = 16, 4096
@@ -31,9 +35,9 @@ def find_twins(sampled: Sampled, gram: NDArray[np.float64]) -> list[Twin]:
     """Twins that are in step, each with the first file it is a twin of."""
     found: list[Twin] = []
     known: set[int] = set()
-    files = [f for f in range(len(sampled.paths)) if len(sampled.of(f)) and _energy(gram, sampled.of(f)) > 0]
-    for one, other in combinations(files, 2):
-        if one in known or other in known:
+    sounding = [len(columns := sampled.of(f)) > 0 and _energy(gram, columns) > 0 for f in range(len(sampled.paths))]
+    for one, other in np.argwhere(np.triu(shares_between(sampled, gram), 1) > _SHARE_OF_TWINS).tolist():
+        if one in known or other in known or not (sounding[one] and sounding[other]):
             continue
         relation = _relation(gram, sampled.of(one), sampled.of(other))
         if relation is not None and relation[1] < TWIN_DB:
@@ -81,21 +85,49 @@ def _relation(gram: NDArray[np.float64], one: NDArray[np.int_], other: NDArray[n
     return gain, max(_FLOOR_DB, power_db(max(0.0, left) / energy))
 
 
-def find_shifted(tracks: Sequence[Track], entries: Mapping[str, Entry]) -> list[Twin]:
+def find_shifted(
+    tracks: Sequence[Track], entries: Mapping[str, Entry], alive: Callable[[], None] = lambda: None
+) -> list[Twin]:
     """Twins of which one comes later than the other, each with the first file it is a twin of.
 
-    A shift keeps the ratio of peak to energy, and moves the peak by itself: few pairs are left to be looked at.
+    A shift keeps the ratio of peak to energy, and moves the peak by itself: few pairs are left to be looked at. `alive`
+    is called for every file.
     """
     found: dict[str, Twin] = {}
-    shapes = [_shape_db(t) for t in tracks]
-    for one, other in combinations(range(len(tracks)), 2):
-        first, second = tracks[one], tracks[other]
-        if abs(shapes[one] - shapes[other]) > _SHAPE_WITHIN_DB or {first.path, second.path} & set(found):
-            continue
-        twin = _shifted(first, second, entries)
-        if twin is not None:
-            found[twin.path] = twin
+    shapes = np.array([_shape_db(t) for t in tracks])
+    peaks = cache(lambda file: _from_peak(tracks[file], entries))  # few files are like any other
+    for one, first in enumerate(tracks):
+        alive()
+        alike = np.flatnonzero(np.abs(shapes[one + 1 :] - shapes[one]) <= _SHAPE_WITHIN_DB) + one + 1
+        for other in alike.tolist():
+            second = tracks[other]
+            if {first.path, second.path} & found.keys() or not _may_be_one(peaks(one), peaks(other)):
+                continue
+            twin = _shifted(first, second, entries)
+            if twin is not None:
+                found[twin.path] = twin
     return list(found.values())
+
+
+def _from_peak(track: Track, entries: Mapping[str, Entry]) -> NDArray[np.float64] | None:
+    """The samples from a file's peak on, in one row of unit energy; None where they are not all there."""
+    m = track.measures
+    if m is None or m.peak_frame is None or m.peak_frame + _PEAK_REACH > m.frames:
+        return None
+    try:
+        samples = read_at(entries[track.path].source, [m.peak_frame], _PEAK_REACH).astype(np.float64)
+    except (UnreadableSound, NotCheckedHere):
+        return None
+    row: NDArray[np.float64] = samples.ravel()
+    length = float(np.linalg.norm(row))
+    return row / length if length else None
+
+
+def _may_be_one(one: NDArray[np.float64] | None, other: NDArray[np.float64] | None) -> bool:
+    """Whether two files can be one sound by how they go on from their peaks; so where that is not known."""
+    if one is None or other is None:
+        return True
+    return len(one) == len(other) and abs(float(one @ other)) > _ALIKE_FROM_PEAK
 
 
 def _shape_db(track: Track) -> float:
