@@ -159,7 +159,7 @@ def test_links_that_lead_out_of_the_delivery_are_not_followed_and_said_once(tmp_
     intake = take_in([folder])
     assert [e.path for e in intake.entries] == ["Again.wav", "Bass.wav", "in/Drum.wav"]
     assert intake.troubles == (
-        f"{folder}: it holds 4 links that lead out of it, not followed: in/Notes.txt, nowhere.wav, proc, voices;"
+        "Song: it holds 4 links that lead out of it, not followed: in/Notes.txt, nowhere.wav, proc, voices;"
         " put the files themselves there if they belong to it.",
     )
     assert intake.incomplete == ()

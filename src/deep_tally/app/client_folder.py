@@ -24,7 +24,7 @@ def may_save(parent: QWidget, path: Path, client: ClientFiles) -> bool:
     except CannotWrite:
         return True
     question = (
-        f"“{readable(path.name)}” would be saved inside the client's folder. Outside it, the delivery stays as it was"
-        " sent."
+        f"“{readable(path.name)}” would be saved inside the client's folder.\nOutside it, the delivery stays as it was"
+        " sent. Save it inside all the same?"
     )
     return not inside or ask_whether(parent, "Inside the client's folder", question, "Save it there")

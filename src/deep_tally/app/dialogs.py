@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from importlib import metadata, resources
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from deep_tally import __version__
@@ -167,7 +168,7 @@ class LeftOutPage(QDialog):
         super().__init__(parent)
         theme.style(self)
         self.setWindowTitle("Not checked")
-        self.resize(620, 360)
+        self.resize(680, 480)
         inside = QVBoxLayout()
         parts = (
             ("This machine kept these from being checked. None of it is the client's to answer.", incomplete),
@@ -221,6 +222,7 @@ def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout, *more: QPushButt
     buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
     for button in more:
         buttons.addButton(button, QDialogButtonBox.ButtonRole.ActionRole)
+    buttons.button(QDialogButtonBox.StandardButton.Close).setIcon(QIcon())  # words are enough
     buttons.rejected.connect(dialog.reject)
     column = QVBoxLayout(dialog)
     column.setContentsMargins(24, 20, 24, 16)

@@ -36,7 +36,9 @@ def ask_whether(parent: QWidget, title: str, question: str, yes: str) -> bool:
     box.setWindowTitle(title)
     box.setText(question)
     agree = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
-    box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
+    leave = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+    box.setDefaultButton(leave)
+    box.setEscapeButton(leave)
     try:
         box.exec()
         return box.clickedButton() is agree

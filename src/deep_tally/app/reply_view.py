@@ -147,6 +147,13 @@ class ReplyView(PageView):
                 widget.hide()  # else it would stand as a window of its own for a moment
                 widget.setParent(None)
                 widget.deleteLater()
+        unchecked = {path for i in delivery.incomplete if i.what != "comparing" for path in i.files}
+        if unchecked:
+            yet = PlainLabel(f"Not checked here, and so not asked: {count(len(unchecked), 'file')}")
+            yet.setFont(font(13, 600))
+            yet.setWordWrap(True)
+            yet.setContentsMargins(0, 8, 0, 0)
+            self._list.addWidget(yet)
         requests = group_requests(delivery.findings)
         title = PlainLabel("What is asked, in the order it blocks the mix" if requests else "Nothing to ask")
         title.setFont(font(13, 600))
@@ -154,13 +161,6 @@ class ReplyView(PageView):
         self._list.addWidget(title)
         for request in requests:
             self._list.addWidget(self._request(request))
-        unchecked = {path for i in delivery.incomplete if i.what != "comparing" for path in i.files}
-        if unchecked:
-            yet = PlainLabel(f"Not checked here, and so not asked: {count(len(unchecked), 'file')}")
-            yet.setFont(font(13, 600))
-            yet.setWordWrap(True)
-            yet.setContentsMargins(0, 12, 0, 0)
-            self._list.addWidget(yet)
         fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
         if fixed:
             mended = PlainLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")

@@ -263,6 +263,7 @@ class Window(QMainWindow):
         self.said.setWordWrap(True)
         self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.said.hide()
+        self.theme.follow(self.said, self._colour_said)
         self._said_timer = QTimer(self)
         self._said_timer.setSingleShot(True)
         self._said_timer.timeout.connect(self.said.hide)
@@ -1230,11 +1231,13 @@ class Window(QMainWindow):
         """Tell something in one sentence at the foot of the window."""
         if words:
             self.said.setText(words)
-            self.said.setStyleSheet(
-                f"background: {self.theme.colours.ink}; color: {self.theme.colours.raised}; font-weight: 600"
-            )
+            self._colour_said()
             self.said.show()
             self._said_timer.start(_SAID_MS)
+
+    def _colour_said(self) -> None:
+        colours = self.theme.colours
+        self.said.setStyleSheet(f"background: {colours.ink}; color: {colours.raised}; font-weight: 600")
 
     def show_keys(self) -> None:
         """Show the page of keys."""

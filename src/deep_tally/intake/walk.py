@@ -152,7 +152,7 @@ def _named_inside(trouble: Trouble, base: Path) -> Trouble:
     """A trouble that names its file as the sheet does."""
     subject = Path(trouble.subject)
     inside = subject.relative_to(base).as_posix() if subject.is_relative_to(base) else trouble.subject
-    return type(trouble)(inside if inside != "." else trouble.subject, trouble.problem, trouble.remedy)
+    return type(trouble)(inside if inside != "." else base.name, trouble.problem, trouble.remedy)
 
 
 def _incomplete(trouble: NotCheckedHere) -> Incomplete:

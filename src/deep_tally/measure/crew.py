@@ -83,6 +83,13 @@ class _Job:
     function: Callable[..., Any]
     arguments: tuple[Any, ...]
     tries: int = 0
+    message: bytes = b""
+
+    def pickled(self) -> bytes:
+        """What a worker is sent; made once, also where the job has to wait."""
+        if not self.message:
+            self.message = bytes(ForkingPickler.dumps((self.name, self.function, self.arguments)))
+        return self.message
 
 
 @dataclass(slots=True, eq=False)
@@ -167,7 +174,7 @@ class Crew:
             job = self._waiting[0]
             try:
                 worker = self._idle_worker()
-                message = bytes(ForkingPickler.dumps((job.name, job.function, job.arguments)))
+                message = job.pickled() if worker is not None else b""
             except OSError as error:
                 if self._workers:
                     return reports  # those at work take it when they are done

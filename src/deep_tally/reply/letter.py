@@ -130,7 +130,8 @@ def _unseen(delivery: Delivery) -> int:
 
 
 def _opening(requests: int, questions: int, *, unseen: int) -> str:
-    yet = f"I have yet to look at {'one' if unseen == 1 else unseen} of the files."
+    number = _NUMBER_WORDS[unseen].lower() if unseen < len(_NUMBER_WORDS) else str(unseen)
+    yet = f"I have yet to look at {number} of the files."
     if unseen and (requests or questions):
         return f"{yet} {_opening(requests, questions, unseen=0)}"
     if unseen:
