@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from deep_tally.intake.decoded import LibsndfileReader
 from deep_tally.intake.reading import open_sound
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
@@ -118,3 +119,30 @@ def test_no_reader_leaves_its_file_open(tmp_path: Path) -> None:
         with pytest.raises(UnreadableSound):
             open_sound(tmp_path / "bad.wav")
     assert len(os.listdir("/proc/self/fd")) == before
+
+
+def test_a_file_that_cannot_be_searched_is_decoded_once_and_not_anew_for_every_place(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # With its end missing, libsndfile finds no place in it; two and a half minutes of FLAC took a minute to measure.
+    sound = (np.random.default_rng(4).standard_normal((8 * RATE, 2)) * 5000).astype(np.int16)
+    soundfile.write(tmp_path / "whole.flac", sound, RATE, subtype="PCM_16")
+    raw = (tmp_path / "whole.flac").read_bytes()
+    path = tmp_path / "cut.flac"
+    path.write_bytes(raw[: len(raw) * 2 // 3])
+    opened: list[object] = []
+    real = soundfile.SoundFile
+
+    def counting(*arguments: object, **options: object) -> object:
+        opened.append(arguments)
+        return real(*arguments, **options)
+
+    monkeypatch.setattr(soundfile, "SoundFile", counting)
+    with LibsndfileReader(path) as reader:
+        for start in (200_000, 1000, 150_000, 20, 240_000, 0):
+            block = reader.read(start, 500)
+            assert np.array_equal(block.samples * 32768, sound[start : start + 500])
+            assert block.bits_set is not None
+            assert all(bits & 0xFFFF == 0 for bits in block.bits_set)
+        assert not len(reader.read(300_000, 500).samples)
+    assert len(opened) <= 2

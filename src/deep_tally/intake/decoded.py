@@ -11,6 +11,7 @@ import shutil
 import tempfile
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from types import TracebackType
 from typing import IO, Any, Self
@@ -56,6 +57,7 @@ class LibsndfileReader:
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        self._spooled: PcmReader | None = None
         self._file = soundfile.SoundFile(path)
         info = self._file
         subtype = info.subtype
@@ -97,14 +99,16 @@ class LibsndfileReader:
 
     def read(self, start: int, frames: int) -> Block:
         """See `SoundReader.read`."""
+        if self._spooled is None and self._file.tell() != start and not self._can_seek(start):
+            self._spooled = self._spool()
+        if self._spooled is not None:
+            return self._spooled.read(start, frames)
         fixed = self._format.sample_format == "int"
         channels = self._format.channels
         frames = max(0, min(frames, self._format.frames - start))
         whole = np.empty((frames, channels), np.int32 if fixed else np.float64)
         got = 0
         try:
-            if self._file.tell() != start:
-                self._seek(start)
             while got < frames:
                 piece = self._file.read(out=whole[got : got + _PIECE])
                 got += len(piece)
@@ -124,20 +128,44 @@ class LibsndfileReader:
             return Block(samples=np.multiply(read, _CODE_SCALE, order="F"), bits_set=bits_set)
         return Block(samples=read, bits_set=None)
 
-    def _seek(self, start: int) -> None:
-        """Go to a frame; a file that cannot be searched because its end is missing is decoded anew up to there."""
+    def _can_seek(self, start: int) -> bool:
         try:
             self._file.seek(start)
         except (soundfile.LibsndfileError, RuntimeError):
-            self._file.close()
-            self._file = soundfile.SoundFile(self._path)
-            while (left := start - self._file.tell()) > 0:
-                if not len(self._file.read(min(left, _PIECE))):
-                    return
+            return False
+        return True
+
+    def _spool(self) -> PcmReader:
+        """Decode the file once, to a nameless temporary file that can be searched; as far as it can be decoded.
+
+        A file that is damaged, or whose end is missing, cannot be searched: to decode it anew up to every place that is
+        looked at took a minute.
+
+        Raises
+        ------
+        NotCheckedHere
+            There is no room for it.
+        """
+        fixed = self._format.sample_format == "int"
+        width = 4 if fixed else 8
+        frames = 0
+        needed = self._format.frames * self._format.channels * width
+        with _temporary(self._path.name, needed) as decoded, soundfile.SoundFile(self._path) as file:
+            try:
+                while len(piece := file.read(_PIECE, dtype="int32" if fixed else "float64", always_2d=True)):
+                    _write_all(decoded.fileno(), np.ascontiguousarray(piece).tobytes(), self._path.name)
+                    frames += len(piece)
+            except (soundfile.LibsndfileError, RuntimeError):
+                pass  # what was decoded before the damage can be read
+            spooled = replace(self._format, frames=min(frames, self._format.frames))
+            layout = PcmLayout(format=spooled, sample_bytes=width, data_offset=0)
+            return PcmReader(self._path, os.dup(decoded.fileno()), layout)
 
     def close(self) -> None:
         """Let go of the file."""
         self._file.close()
+        if self._spooled is not None:
+            self._spooled.close()
 
     def __enter__(self) -> Self:
         return self
