@@ -3,9 +3,9 @@ every compression, notes and metadata with markup, briefs, state files. Prints w
 
     python tools/fuzz.py [--minutes 10] [--seed N] [--only KIND]
 
-Right is a reading, a finding, or one clear sentence. Wrong is any exception, an error of our own, more than 20 s for one
-file, markup that stands in a page as markup, or a file that is changed. A file that brings the process down is kept in the folder that is named at
-the start.
+Right is a reading, a finding, or one clear sentence. Wrong is any exception, an error of our own, over 20 s for one
+file, markup that stands in a page as markup, or a file that is changed. A file that brings the process down is kept in
+the folder that is named at the start.
 """
 
 from __future__ import annotations
