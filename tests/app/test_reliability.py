@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from app.test_window import bench_text, small_delivery
+from cli.test_command import heed_signals
 from compare.compare_jobs import broken
 from deep_tally.app.rows import Column
 from deep_tally.app.window import Window
@@ -253,7 +254,10 @@ def test_a_signal_closes_the_window_and_what_was_unpacked_is_gone(
             archive.write(path, path.name)
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
     running = subprocess.Popen(
-        [sys.executable, "-m", "deep_tally", str(tmp_path / "song.zip")], env=environment, stderr=subprocess.PIPE
+        [sys.executable, "-m", "deep_tally", str(tmp_path / "song.zip")],
+        env=environment,
+        stderr=subprocess.PIPE,
+        preexec_fn=heed_signals,
     )
     unpacked = own_home / "cache" / "deep-tally" / "unpacked"
     deadline = time.monotonic() + 60

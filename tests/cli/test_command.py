@@ -35,6 +35,12 @@ def sound(path: Path, seconds: float = 1.0, *, container: str = "WAV", subtype: 
     return path
 
 
+def heed_signals() -> None:
+    """For a child: tests that run in the background, or under nohup, have signals ignored, and it inherits that."""
+    for number in (signal.SIGINT, signal.SIGHUP, signal.SIGTERM):
+        signal.signal(number, signal.SIG_DFL)
+
+
 def wait_for(holds: Callable[[], object], seconds: float = 30.0) -> None:
     deadline = time.monotonic() + seconds
     while not holds():
@@ -248,7 +254,10 @@ def test_signals_that_end_the_command_leave_nothing_behind(tmp_path: Path, own_h
     soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
     packed = zipped(tmp_path / "upload.zip", noise)
     running = subprocess.Popen(
-        [sys.executable, "-m", "deep_tally", "check", str(packed)], stderr=subprocess.PIPE, text=True
+        [sys.executable, "-m", "deep_tally", "check", str(packed)],
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=heed_signals,
     )
     wait_for(lambda: any(p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("1.wav")))
     running.send_signal(number)
@@ -327,8 +336,7 @@ def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:
         stderr=subprocess.PIPE,
         stdout=subprocess.PIPE,
         text=True,
-        # A shell that starts these tests in the background has interrupts ignored, and children inherit that.
-        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),
+        preexec_fn=heed_signals,
     )
     assert process.stderr is not None
     assert " of 201  Bass" in process.stderr.readline()
