@@ -90,22 +90,23 @@ def _edit_the_brief(application: QApplication, window: Window, files: int) -> No
 
 
 class TimedApplication(QApplication):
-    """Notes how long each event took that came from the event loop, with all it led to."""
+    """Notes how long each event took that came from the event loop, with all it led to, by some clock."""
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Callable[[], float] = time.perf_counter) -> None:
         super().__init__([])
+        self._clock = clock
         self._depth = 0
         self.lasted: list[tuple[float, str]] = []
         """Milliseconds and kind of each event since the last time they were forgotten."""
 
     def notify(self, receiver: QObject, event: QEvent) -> bool:
         self._depth += 1
-        started = time.perf_counter()
+        started = self._clock()
         try:
             return super().notify(receiver, event)
         finally:
             self._depth -= 1
-            ms = (time.perf_counter() - started) * 1000
+            ms = (self._clock() - started) * 1000
             if self._depth == 0 and ms > _NOTHING_MS:
                 self.lasted.append((ms, f"{event.type().name} to {type(receiver).__name__}"))
 
