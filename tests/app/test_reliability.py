@@ -239,6 +239,16 @@ def test_a_page_that_is_closed_while_the_theme_changes_is_no_trouble(window: Win
     assert "#1E2529" in window.desk.styleSheet()
 
 
+def test_every_part_of_the_window_wears_the_theme(window: Window) -> None:
+    """A view that sets a sheet of its own on itself would lose the theme's."""
+    window.open_brief(True)
+    parts = (window.menuBar(), window.band, window.steps, window.progress, window.empty, window.desk, window.line_up)
+    parts += (window.parts, window.names, window.reply, window.paper, window.brief_panel, window.player_bar)
+    for part in parts:
+        assert "QPushButton[look=" in part.styleSheet(), part
+    window.open_brief(False)
+
+
 # -- signals ----------------------------------------------------------------------------------
 
 

@@ -260,10 +260,6 @@ class BriefPanel(QWidget):
 
     def _colour(self) -> None:
         c = self._theme.colours
-        self.setStyleSheet(
-            f"#brief {{ background: {c.raised}; border-left: 1px solid {c.rule}; }}"
-            f" #lines {{ background: {c.raised}; }}"
-        )
         self.changed.setStyleSheet(f"color: {c.soft}")
         for label in self._labels:
             label.setStyleSheet(f"color: {c.soft}")
