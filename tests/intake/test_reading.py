@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 import soundfile
 
+from deep_tally.intake import decoded
 from deep_tally.intake.decoded import LibsndfileReader
-from deep_tally.intake.reading import open_sound
+from deep_tally.intake.reading import open_decoded, open_sound
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Role
@@ -146,3 +148,36 @@ def test_a_file_that_cannot_be_searched_is_decoded_once_and_not_anew_for_every_p
             assert all(bits & 0xFFFF == 0 for bits in block.bits_set)
         assert not len(reader.read(300_000, 500).samples)
     assert len(opened) <= 2
+
+
+def _mp3(path: Path) -> Path:
+    soundfile.write(path, np.random.default_rng(1).standard_normal(RATE) * 0.1, RATE, format="MP3")
+    return path
+
+
+def test_a_decoded_file_is_written_whole_where_the_system_takes_it_in_pieces(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = _mp3(tmp_path / "x.mp3")
+    with open_decoded(path) as reader:
+        whole = reader.read(0, RATE).samples.copy()
+    real = os.write
+    monkeypatch.setattr(os, "write", lambda file, data: real(file, bytes(data)[: max(1, len(data) // 3)]))
+    with open_decoded(path) as reader:
+        assert np.array_equal(reader.read(0, RATE).samples, whole)
+
+
+def test_a_full_disk_while_decoding_is_this_machines_affair(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def full(file: int, data: bytes) -> int:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "write", full)
+    with pytest.raises(NotCheckedHere, match=r"its decoded audio cannot be written to the disk \(No space left"):
+        open_decoded(_mp3(tmp_path / "x.mp3"))
+
+
+def test_the_room_is_looked_at_before_decoding(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = _mp3(tmp_path / "x.mp3")
+    monkeypatch.setattr(decoded.shutil, "disk_usage", lambda folder: SimpleNamespace(free=100_000))
+    with pytest.raises(NotCheckedHere, match="decoding it takes 0 MB of disk space, and 0 MB are free; free some"):
+        open_decoded(path)
