@@ -31,6 +31,8 @@ def read_all(paths: list[str]) -> None:
         "v" + "1" * 5000,
         "9" * 400 + " kick",
         "²³¹",
+        "❶",
+        "❶ kick",
         "٣٤ kick",
         "\ud800.wav",
         "-" * 9000,

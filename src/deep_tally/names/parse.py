@@ -341,7 +341,7 @@ def _misspelt(work: _Work) -> Token | None:
 def _corrected(vocabulary: Vocabulary, word: str) -> str:
     """The word a misspelt one is meant to be: one letter off, or two in long words (optimal string alignment)."""
     known = (
-        word.isdigit()
+        word.isdecimal()
         or word in vocabulary.single_words
         or word in vocabulary.plain
         or word in vocabulary.other

@@ -29,7 +29,7 @@ class Piece:
     @property
     def is_digits(self) -> bool:
         """Whether it is a number."""
-        return self.word.isdigit()
+        return self.word.isdecimal()
 
 
 def pieces_of(text: str, is_word: Callable[[str], bool] = lambda word: False) -> list[Piece]:
@@ -48,7 +48,7 @@ def pieces_of(text: str, is_word: Callable[[str], bool] = lambda word: False) ->
 def _pieces(text: str, is_word: Callable[[str], bool]) -> Iterator[Piece]:
     for run in _RUN.finditer(text):
         word = folded(run[0])
-        if run[0].isdigit() or is_word(word):
+        if run[0].isdecimal() or is_word(word):
             yield Piece(run.start(), run.end(), word)
             continue
         start = run.start()
