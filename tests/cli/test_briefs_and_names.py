@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import shutil
+import zipfile
 from pathlib import Path
 
 import jsonschema
@@ -14,6 +15,7 @@ import pytest
 from deep_tally.cli.main import main
 from deep_tally.model.brief import parse_brief
 from deep_tally.session.told import Told, add_word, keep_told
+from sounds import wav_bytes
 
 
 class Done:
@@ -158,3 +160,18 @@ def test_check_takes_a_brief_by_its_name_and_parts_that_were_told(
     archive = codes("--brief", "Strict archive")
     assert archive["content.companion-missing"]["evidence"] == {"missing": ["time stamps in the files"]}
     assert archive["content.container"]["files"] == ["20 Accordion.flac"]
+
+
+def test_names_says_what_could_not_be_opened_here(
+    tmp_path: Path, own_home: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    (folder / "Bass.wav").write_bytes(wav_bytes())
+    with zipfile.ZipFile(folder / "drums.zip", "w") as archive:
+        archive.writestr("Kick.wav", wav_bytes())
+    (own_home / "cache").write_text("in the way")
+    done = Done(capsys, "names", folder)
+    assert done.status == 2
+    assert "Bass" in done.out
+    assert "drums.zip could not be opened here: there is no folder to unpack it to" in done.err

@@ -181,3 +181,14 @@ def test_the_room_is_looked_at_before_decoding(tmp_path: Path, monkeypatch: pyte
     monkeypatch.setattr(decoded.shutil, "disk_usage", lambda folder: SimpleNamespace(free=100_000))
     with pytest.raises(NotCheckedHere, match="decoding it takes 0 MB of disk space, and 0 MB are free; free some"):
         open_decoded(path)
+
+
+def test_a_decoder_that_gets_no_memory_is_this_machines_affair(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def short_of_memory(*arguments: object) -> object:
+        raise soundfile.LibsndfileError(17, "Error opening: ")  # libsndfile's "Internal malloc () failed."
+
+    soundfile.write(tmp_path / "x.flac", np.zeros(100), RATE)
+    monkeypatch.setattr(decoded.soundfile, "SoundFile", short_of_memory)
+    assert "malloc" in soundfile.LibsndfileError(17).error_string
+    with pytest.raises(NotCheckedHere, match="the system could not read it"):
+        open_decoded(tmp_path / "x.flac")

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import click
 
 from deep_tally.check.judge import judge
+from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
 from deep_tally.compare.job import compare_song
 from deep_tally.compare.run import Comparing
 from deep_tally.intake.unpacked import sweep, unpack_folder
@@ -38,7 +39,6 @@ if TYPE_CHECKING:
     from rich.progress import Progress
 
 _POLL_S = 0.1
-NOT_COMPLETE = 2
 
 
 def run_check(
@@ -101,8 +101,8 @@ def run_check(
     if not quiet and json_path != "-":
         _print_tally(delivery)
     if delivery.incomplete:
-        return NOT_COMPLETE
-    return int(any(f.action is Action.ASK for f in delivery.findings))
+        return INCOMPLETE
+    return ASKED if any(f.action is Action.ASK for f in delivery.findings) else OK
 
 
 def _measure(intake: Intake, show: _Show, *, cached: bool) -> tuple[tuple[Track, ...], Comparing]:

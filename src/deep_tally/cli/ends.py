@@ -22,7 +22,8 @@ from deep_tally.model.errors import DeepTallyError, InsideDelivery
 from deep_tally.reply.action_words import readable
 
 OK, ASKED, WRONG_USE, OUR_ERROR, CANCELLED = 0, 1, 2, 70, 130
-"""70 is EX_SOFTWARE of sysexits.h, 130 what shells give a command that Ctrl+C ended."""
+INCOMPLETE = WRONG_USE
+"""Not all could be checked here. 70 is EX_SOFTWARE of sysexits.h, 130 what shells give a command that Ctrl+C ended."""
 
 _OF_OUTPUT = frozenset({errno.ENOSPC, errno.EPIPE, errno.EIO, errno.EFBIG, errno.EDQUOT, errno.EBADF})
 _ENDING_SIGNALS = (signal.SIGTERM, signal.SIGHUP)

@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from deep_tally.check.judge import facts_of
+from deep_tally.cli.ends import INCOMPLETE
 from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
@@ -17,6 +18,7 @@ from deep_tally.names.pattern import BYTES_MOST
 from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, to_csv
 from deep_tally.names.read import read_names
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.told import recall_told, vocabulary_at_hand
 from deep_tally.whole import sweep_unfinished, write_whole
@@ -38,7 +40,7 @@ def run_names(
     explain: bool,
     into_delivery: bool,
 ) -> int:
-    """Print the plan; returns 1 when a new name clashes, is empty or too long, else 0.
+    """Print the plan; returns 2 when not all could be opened here, 1 when a new name clashes, is empty or too long.
 
     Raises
     ------
@@ -75,7 +77,9 @@ def run_names(
         write_whole(to_csv(plans), Path(csv_path), client=intake.client, into_delivery=into_delivery)
     if csv_path != "-":
         _print(plans, parsed if explain else {})
-    return int(any(r.trouble for r in plans))
+    for trouble in (*intake.troubles, *map(incomplete_words, intake.incomplete)):
+        click.echo(f"deep-tally: {readable(trouble)}", err=True)
+    return INCOMPLETE if intake.incomplete else int(any(r.trouble for r in plans))
 
 
 def _renamed(intake: Intake, song: str) -> list[str]:

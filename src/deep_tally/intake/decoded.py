@@ -204,6 +204,8 @@ def is_the_systems(error: Exception, path: Path) -> bool:
     """
     if isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno in _SHORT_OF):
         return True
+    if isinstance(error, soundfile.LibsndfileError) and "malloc" in error.error_string:
+        return True  # it has a number for that, but not one that its header promises
     try:
         with path.open("rb") as file:
             while file.read(_READ_AT_ONCE):
