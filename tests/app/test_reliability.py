@@ -12,7 +12,20 @@ from pathlib import Path
 import pypdfium2
 import pytest
 from PySide6.QtCore import QEvent, Qt
-from PySide6.QtWidgets import QApplication, QDialog, QLabel, QMessageBox, QPushButton, QTextBrowser
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QAbstractSpinBox,
+    QApplication,
+    QComboBox,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QScrollArea,
+    QTextBrowser,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
@@ -239,13 +252,25 @@ def test_a_page_that_is_closed_while_the_theme_changes_is_no_trouble(window: Win
     assert "#1E2529" in window.desk.styleSheet()
 
 
+def _wears_the_theme(widget: QWidget | None) -> bool:
+    while widget is not None and "QPushButton[look=" not in widget.styleSheet():
+        widget = widget.parentWidget()
+    return widget is not None
+
+
 def test_every_part_of_the_window_wears_the_theme(window: Window) -> None:
     """A view that sets a sheet of its own on itself would lose the theme's."""
     window.open_brief(True)
-    parts = (window.menuBar(), window.band, window.steps, window.progress, window.empty, window.desk, window.line_up)
-    parts += (window.parts, window.names, window.reply, window.paper, window.brief_panel, window.player_bar)
-    for part in parts:
-        assert "QPushButton[look=" in part.styleSheet(), part
+    window.brief_panel.finer.setChecked(True)
+    kinds = (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QScrollArea)
+    for kind in kinds:
+        widgets: list[QWidget] = window.findChildren(kind)
+        if kind is QScrollArea:
+            widgets = [area.verticalScrollBar() for area in widgets]
+        assert widgets, kind
+        for widget in widgets:
+            assert _wears_the_theme(widget), (widget, widget.accessibleName())
+    window.brief_panel.finer.setChecked(False)
     window.open_brief(False)
 
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from itertools import pairwise
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPalette
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -32,6 +33,9 @@ from deep_tally.reply.numbers import count, listed
 
 WIDTH = 388
 _CAME_WIDTH = 70
+_LABEL_WIDTH = 112
+"""No label is wider than this: longer ones are broken into lines."""
+_THRESHOLDS_IN_ONE = 12
 _UNIT = re.compile(r"_(?:db|dbfs|ms|s|h)$")
 """How a threshold's name ends: its unit stands beside the number."""
 _HINTS = {
@@ -40,7 +44,10 @@ _HINTS = {
 
 
 class BriefPanel(QWidget):
-    """The panel. `edited` tells (key, value, words) of a line; `misses` the files that do not meet one."""
+    """The panel. `edited` tells (key, value, words) of a line; `misses` the files that do not meet one.
+
+    Its groups of lines follow the theme one by one: all its widgets at once would keep the window busy for too long.
+    """
 
     edited = Signal(str, object, str)
     misses = Signal(str, tuple)
@@ -72,6 +79,8 @@ class BriefPanel(QWidget):
         close.setToolTip("Close the brief (Ctrl+B)")
         close.setAccessibleName("Close the brief")
         close.clicked.connect(self.closed)
+        head = QWidget()
+        theme.style(head)
         top = QHBoxLayout()
         top.setContentsMargins(12, 8, 8, 0)
         top.addWidget(self.name_button, 1)
@@ -80,56 +89,80 @@ class BriefPanel(QWidget):
         under.setContentsMargins(20, 4, 16, 8)
         under.addWidget(self.changed, 1)
         under.addWidget(self.page_button)
-        self._grid = QGridLayout()
-        self._grid.setContentsMargins(20, 0, 12, 16)
-        self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(4)
-        self._grid.setColumnMinimumWidth(0, 100)
-        self._grid.setColumnStretch(1, 1)
-        self._grid.setColumnMinimumWidth(2, _CAME_WIDTH)
-        self._row = 0
+        in_head = QVBoxLayout(head)
+        in_head.setContentsMargins(0, 0, 0, 0)
+        in_head.setSpacing(0)
+        in_head.addLayout(top)
+        in_head.addLayout(under)
+        inside = QWidget()
+        inside.setBackgroundRole(QPalette.ColorRole.Base)
+        self._groups = QVBoxLayout(inside)
+        self._groups.setContentsMargins(0, 0, 0, 16)
+        self._groups.setSpacing(4)
         self._add_lines()
         self._add_thresholds_button()
-        inside = QWidget()
-        inside.setObjectName("lines")
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.addLayout(self._grid)
-        column.addStretch()
+        self._groups.addStretch()
         self.pane = QScrollArea()
         self.pane.setWidget(inside)
         self.pane.setWidgetResizable(True)
         self.pane.setFrameShape(QFrame.Shape.NoFrame)
         self.pane.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.pane.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        whole = QVBoxLayout(self)
+        theme.style(self.pane.verticalScrollBar())
+        edge = QWidget()
+        edge.setFixedWidth(1)
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        column.addWidget(head)
+        column.addWidget(self.pane, 1)
+        whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
-        whole.addLayout(top)
-        whole.addLayout(under)
-        whole.addWidget(self.pane, 1)
+        whole.addWidget(edge)
+        whole.addLayout(column, 1)
         self.setFixedWidth(WIDTH)
-        self.setObjectName("brief")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        for widget, role in ((self, QPalette.ColorRole.Base), (edge, QPalette.ColorRole.Mid)):
+            widget.setBackgroundRole(role)
+            widget.setAutoFillBackground(True)
         theme.follow(self, self._colour)
         self._colour()
 
     # -- building -----------------------------------------------------------------------------
 
+    def _add_group(self, column: QVBoxLayout) -> QGridLayout:
+        """Lines that follow the theme together: labels, editors, and what came."""
+        holder = QWidget()
+        self._theme.style(holder)
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(20, 0, 12, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(4)
+        grid.setColumnMinimumWidth(0, _LABEL_WIDTH)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnMinimumWidth(2, _CAME_WIDTH)
+        column.addWidget(holder)
+        return grid
+
     def _add_lines(self) -> None:
         for group in GROUPS:
+            grid = self._add_group(self._groups)
             head = PlainLabel(group)
             head.setFont(font(13, 700))
             head.setContentsMargins(0, 12, 0, 2)
-            self._grid.addWidget(head, self._row, 0, 1, 3)
-            self._row += 1
+            grid.addWidget(head, 0, 0, 1, 3)
             if group in _HINTS:
-                self._grid.addWidget(self._soft(_HINTS[group]), self._row, 0, 1, 3)
-                self._row += 1
+                grid.addWidget(self._soft(_HINTS[group]), 1, 0, 1, 3)
             for line in (line for line in LINES if line.group == group):
-                self._add_line(line)
+                self._add_line(grid, grid.rowCount(), line)
 
-    def _add_line(self, line: Line) -> None:
+    def _label(self, words: str, editor: QWidget) -> PlainLabel:
+        label = PlainLabel(words)
+        label.setWordWrap(True)
+        label.setFixedWidth(_LABEL_WIDTH)
+        label.setBuddy(editor)
+        return label
+
+    def _add_line(self, grid: QGridLayout, row: int, line: Line) -> None:
         came = QPushButton()
         came.setProperty("look", "came")
         came.clicked.connect(lambda checked=False, key=line.key: self._tell_misses(key))
@@ -144,18 +177,14 @@ class BriefPanel(QWidget):
             made.edited.connect(lambda value, line=line: self.edited.emit(line.key, value, f"Brief: {line.label}"))
             self.editors[line.key] = editor = made
         if isinstance(editor, Switch):
-            self._grid.addWidget(editor, self._row, 0, 1, 2)
+            grid.addWidget(editor, row, 0, 1, 2)
         else:
-            label = PlainLabel(line.label)
-            label.setBuddy(editor)
-            label.setWordWrap(True)
-            self._grid.addWidget(label, self._row, 0)
-            self._grid.addWidget(editor, self._row, 1, 1, 2 if line.is_unseen else 1)
+            grid.addWidget(self._label(line.label, editor), row, 0)
+            grid.addWidget(editor, row, 1, 1, 2 if line.is_unseen else 1)
         if line.is_unseen:
             came.hide()
         else:
-            self._grid.addWidget(came, self._row, 2)
-        self._row += 1
+            grid.addWidget(came, row, 2)
 
     def _soft(self, words: str) -> PlainLabel:
         label = PlainLabel(words)
@@ -170,43 +199,45 @@ class BriefPanel(QWidget):
         self.finer.setCheckable(True)
         self.finer.setToolTip("Every threshold of the checks")
         self.finer.toggled.connect(self._show_thresholds)
-        self._grid.addWidget(self.finer, self._row, 0, 1, 2, Qt.AlignmentFlag.AlignLeft)
-        self._row += 1
-        self._finer_row = self._row
+        self._add_group(self._groups).addWidget(self.finer, 0, 0, 1, 2, Qt.AlignmentFlag.AlignLeft)
+        self._finer = QWidget()
+        self._finer.hide()
+        self._finer_groups = QVBoxLayout(self._finer)
+        self._finer_groups.setContentsMargins(0, 0, 0, 0)
+        self._finer_groups.setSpacing(4)
+        self._groups.addWidget(self._finer)
 
     def _show_thresholds(self, shown: bool) -> None:
         """The thresholds are made when they are first looked at: there are many, and few look."""
         if shown and not self.thresholds:
-            for name, threshold in THRESHOLDS.items():
-                question, _, what = name.partition(".")
-                words = _UNIT.sub("", what).replace("_", " ").replace(".", " ")
-                label = PlainLabel(f"{question}: {words}")
-                label.setWordWrap(True)
-                default = f"Default {threshold.default:g} {threshold.unit}"
-                label.setToolTip(as_plain(f"{name}\n{default}; {threshold.source}"))
-                editor = ThresholdEditor(name)
-                editor.edited.connect(
-                    lambda value, name=name: self.edited.emit(f"thresholds.{name}", value, f"Brief: {name}")
-                )
-                label.setBuddy(editor)
-                unit = self._soft(threshold.unit)
-                self.thresholds[name] = editor
-                self._grid.addWidget(label, self._row, 0)
-                self._grid.addWidget(editor, self._row, 1)
-                self._grid.addWidget(unit, self._row, 2)
-                self._row += 1
+            for at, name in enumerate(THRESHOLDS):
+                row = at % _THRESHOLDS_IN_ONE
+                if row == 0:
+                    grid = self._add_group(self._finer_groups)
+                    grid.setColumnStretch(1, 0)
+                    grid.setColumnStretch(2, 1)
+                self._add_threshold(grid, row, name)
             # Made last, they would be reached after everything else of the window.
             for before, after in pairwise([self.finer, *(e.box for e in self.thresholds.values())]):
                 QWidget.setTabOrder(before, after)
             self._colour()
-        for row in range(self._finer_row, self._row):
-            for column in range(3):
-                item = self._grid.itemAtPosition(row, column)
-                if item is not None and (widget := item.widget()) is not None:
-                    widget.setVisible(shown)
+        self._finer.setVisible(shown)
         if self._brief is not None:
             for editor in self.thresholds.values():
                 editor.show_brief(self._brief)
+
+    def _add_threshold(self, grid: QGridLayout, row: int, name: str) -> None:
+        threshold = THRESHOLDS[name]
+        question, _, what = name.partition(".")
+        words = _UNIT.sub("", what).replace("_", " ").replace(".", " ")
+        editor = ThresholdEditor(name)
+        editor.edited.connect(lambda value: self.edited.emit(f"thresholds.{name}", value, f"Brief: {name}"))
+        label = self._label(f"{question}: {words}", editor)
+        label.setToolTip(as_plain(f"{name}\nDefault {threshold.default:g} {threshold.unit}; {threshold.source}"))
+        self.thresholds[name] = editor
+        grid.addWidget(label, row, 0)
+        grid.addWidget(editor, row, 1, Qt.AlignmentFlag.AlignLeft)
+        grid.addWidget(self._soft(threshold.unit), row, 2)
 
     # -- showing ------------------------------------------------------------------------------
 

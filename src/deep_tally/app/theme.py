@@ -242,8 +242,6 @@ def _style(c: Colours) -> str:
     check, down = (icons.joinpath(f"{name}-{c.name}.svg").as_posix() for name in ("check", "down"))
     return f"""
     QMainWindow, QDialog, QStackedWidget {{ background: {c.ground}; }}
-    #brief {{ background: {c.raised}; border-left: 1px solid {c.rule}; }}
-    #lines {{ background: {c.raised}; }}
     QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 6px; }}
     QMenuBar {{ background: {c.raised}; color: {c.ink}; border-bottom: 1px solid {c.rule}; padding: 0 20px; }}
     QMenuBar::item {{ padding: 5px 8px; background: transparent; }}

@@ -178,7 +178,7 @@ class Window(QMainWindow):
         self.splitter.setSizes([410, 240])
         for page in (self.line_up, self.parts, self.names, self.reply, self.paper):
             self.pages.addWidget(page)
-        for part in (self.line_up, self.parts, self.names, self.reply, self.paper, self.brief_panel, self.player_bar):
+        for part in (self.line_up, self.parts, self.names, self.reply, self.paper, self.player_bar):
             self.theme.style(part)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         self._fill_edit_menu()
