@@ -76,3 +76,8 @@ def test_unmeasured_rows_sort_last_whatever_the_column() -> None:
     rows = make_sheet(intake_of(tracks), tracks, DEFAULT_BRIEF, None).rows
     for column in list(Column)[1:]:
         assert sorted(rows, key=lambda r, c=column: sort_key(r, c))[0].track.path == "9 Z.wav"
+
+
+def test_a_loudness_that_is_not_defined_is_said_to_be_so() -> None:
+    for lufs, words in ((-21.0, "loudness −21.0 LUFS"), (None, "loudness not defined")):
+        assert words in cell_text(sheet_of(track(loudness_lufs=lufs)).rows[0], Column.HEADROOM)

@@ -182,3 +182,11 @@ def test_room_after_the_last_sound_is_asked_when_the_brief_wants_it() -> None:
 def test_a_long_silence_at_the_end_is_noted_once() -> None:
     files = [track(t.path, last_sound_frame=5 * RATE) for t in others()]
     assert codes(files, brief=brief(thresholds={"length.idle_tail_s": 34})).count("length.idle-tail") == 1
+
+
+def test_a_file_that_belongs_later_ends_later() -> None:
+    files = [track(t.path, last_sound_frame=5 * RATE) for t in others()]
+    thirty_four = brief(thresholds={"length.idle_tail_s": 34})
+    late = {files[0].path: 20 * RATE}
+    assert "length.idle-tail" in codes(files, brief=thirty_four)
+    assert "length.idle-tail" not in codes(files, brief=thirty_four, places=late)

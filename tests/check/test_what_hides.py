@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -82,6 +83,44 @@ def test_a_passage_that_three_files_share_is_told_with_its_time() -> None:
     found = of("clipping.baked", findings([*files, *others(6)]))
     assert [f.evidence["at_once"] for f in found] == [3, 3, 3]
     assert [f.evidence["at_once_frame"] for f in found] == [at.frame] * 3
+
+
+def _clipped(name: str, *frames: int, **changes: Any) -> Track:
+    places = tuple(Run(frame=frame, frames=5, channel=0) for frame in frames)
+    return track(name, clip_runs=replace(runs(*[5] * len(frames)), places=places), **changes)
+
+
+def _together(files: list[Track], **options: Any) -> list[tuple[object, object]]:
+    found = of("clipping.baked", findings([*files, *others(6)], **options))
+    return [(f.evidence["at_once"], f.evidence["at_once_frame"]) for f in found]
+
+
+def test_a_passage_is_shared_wherever_it_falls_in_the_second() -> None:
+    # Within 0.1 s of each other, on both sides of a tenth of a second.
+    frames = [RATE // 10 * 73 + late for late in (-100, 0, 100)]
+    files = [_clipped(f"{n} Part.wav", frame) for n, frame in enumerate(frames)]
+    assert _together(files) == [(3, frame) for frame in frames]
+
+
+@pytest.mark.parametrize(("apart_s", "together"), [(0.0999, 3), (0.1001, None)])
+def test_a_passage_is_as_long_as_a_tenth_of_a_second(apart_s: float, together: int | None) -> None:
+    frames = [10 * RATE, 10 * RATE, 10 * RATE + round(apart_s * RATE)]
+    found = _together([_clipped(f"{n} Part.wav", frame) for n, frame in enumerate(frames)])
+    assert [n for n, _ in found] == [together] * 3
+
+
+def test_the_passage_most_files_share_is_told_not_the_first() -> None:
+    files = [_clipped(f"{n} Part.wav", 2 * RATE, 9 * RATE) for n in range(3)] + [_clipped("4 Part.wav", 9 * RATE)]
+    assert _together(files) == [(4, 9 * RATE)] * 4
+    # Of passages with as many files it is the first.
+    files = [_clipped(f"{n} Part.wav", 2 * RATE, 9 * RATE) for n in range(3)]
+    assert _together(files) == [(3, 2 * RATE)] * 3
+
+
+def test_a_passage_is_shared_in_the_song_not_in_the_files() -> None:
+    files = [_clipped(f"{n} Part.wav", 7 * RATE) for n in range(2)] + [_clipped("3 Late.wav", 2 * RATE)]
+    assert _together(files) == [(None, None)] * 3
+    assert _together(files, places={"3 Late.wav": 5 * RATE}) == [(3, 7 * RATE), (3, 7 * RATE), (3, 2 * RATE)]
 
 
 def test_overs_tell_the_sets_greatest_so_that_one_gain_fits_all() -> None:

@@ -35,6 +35,22 @@ def hum(frames: int, dbfs: float) -> np.ndarray:
     return sine(50, frames / RATE, peak=10 ** (dbfs / 20))
 
 
+@pytest.mark.parametrize("resting", [0, 1])
+def test_an_offset_of_one_channel_does_not_hide_the_other(resting: int) -> None:
+    sides = [np.full(6 * RATE, 0.1), np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.05), np.zeros(RATE)])]
+    samples = np.stack(sides if resting == 0 else sides[::-1], axis=1)
+    edges = measured(samples, bits=24).edges
+    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert edges.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
+
+
+def test_each_channel_has_an_offset_of_its_own() -> None:
+    tone = np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.02), np.zeros(RATE)])
+    edges = measured(np.stack([tone + 0.1, tone * 0.0 - 0.05], axis=1), bits=24).edges
+    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert edges.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
+
+
 @pytest.mark.parametrize("lead_ms", range(61))
 @pytest.mark.parametrize("floor", ["digital", "16-bit dither", "24-bit dither"])
 def test_short_leads_of_0_to_60_ms_are_found_to_the_millisecond(floor: str, lead_ms: int) -> None:

@@ -62,6 +62,28 @@ def test_pyloudnorm_agrees_within_a_tenth(kind: str, channels: int) -> None:
     assert measured(signal).loudness_lufs == pytest.approx(theirs, abs=0.1)
 
 
+def test_long_silence_between_the_parts_is_gated() -> None:
+    # EBU Tech 3341, 3.1: the integrated loudness is gated as in BS.1770, so that a pause in a programme, however long,
+    # does not lower it. A minute of silence around and between two passages at -23: without the gates -27.8.
+    tone = np.concatenate([np.zeros(20 * RATE), sine(1000, 10, peak=10 ** (-23 / 20)), np.zeros(20 * RATE)])
+    tone = np.concatenate([tone, sine(1000, 10, peak=10 ** (-23 / 20))])
+    assert measured(np.stack([tone, tone], axis=1)).loudness_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+def test_the_relative_gate_leaves_out_what_lies_ten_lu_under_the_mean() -> None:
+    # EBU Tech 3341, case 4: -72, -36, -23, -36 and -72 dBFS for 10, 10, 60, 10 and 10 s read -23.0 LUFS (from memory).
+    # With the absolute gate alone it would be -24.2.
+    levels = ((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10))
+    tone = np.concatenate([sine(1000, s, peak=10 ** (level / 20)) for level, s in levels])
+    assert measured(np.stack([tone, tone], axis=1)).loudness_lufs == pytest.approx(-23.0, abs=0.1)
+
+
+@pytest.mark.parametrize(("rate", "is_defined"), [(1000, False), (3000, False), (3363, False), (4000, True)])
+def test_loudness_is_not_defined_where_the_weighting_lies_over_half_the_rate(rate: int, is_defined: bool) -> None:
+    # BS.1770's shelf turns at 1682 Hz: a signal sampled at less than twice that cannot be weighted.
+    assert (measured(sine(200, 5, rate=rate), rate=rate).loudness_lufs is not None) is is_defined
+
+
 def test_too_short_or_silent_has_no_loudness() -> None:
     assert measured(sine(997, 0.39)).loudness_lufs is None
     assert measured(np.zeros(RATE)).loudness_lufs is None

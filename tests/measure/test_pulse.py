@@ -67,6 +67,14 @@ def test_a_steady_clicks_tempo_is_right_to_a_hundredth(bpm: float) -> None:
     assert found.stray_ms < 1.1
 
 
+@pytest.mark.parametrize(("beats", "off"), [(8, 0.1), (16, 0.05), (32, 0.02)])
+def test_short_clicks_tempos_are_as_right_as_is_said(beats: int, off: float) -> None:
+    for bpm in np.linspace(60.37, 239.1, 25):
+        found = pulse(click(bpm, beats, first_s=bpm / 1e5))
+        assert found is not None
+        assert found.bpm == pytest.approx(bpm, abs=off)
+
+
 @given(
     st.floats(40, 240),
     st.integers(16, 200),

@@ -447,7 +447,7 @@ def cell_text(row: Row, column: Column) -> str:
         return (
             f"peak {decibels(m.sample_peak_dbfs, 'dBFS')}, RMS {decibels(m.rms_dbfs, 'dBFS')},"
             f" true peak {decibels(m.true_peak_dbtp, 'dBTP')}"
-            + (f", loudness {decibels(m.loudness_lufs, 'LUFS')}" if m.loudness_lufs is not None else "")
+            f", loudness {decibels(m.loudness_lufs, 'LUFS') if m.loudness_lufs is not None else 'not defined'}"
         )
     if column is Column.CHANNELS:
         if m.sides is None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+
+import numpy as np
 
 from deep_tally.check._build import about, places_of
 from deep_tally.model.brief import Brief
@@ -32,17 +34,47 @@ def _runs_of(track: Track, brief: Brief) -> tuple[Run, ...]:
 
 
 def _at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
-    """For each file, the passage it shares with most others: how many are over or flat then, and its frame there."""
-    files: defaultdict[int, dict[str, int]] = defaultdict(dict)
-    for track in song.asked:
-        for run in _runs_of(track, brief) if track.format is not None else ():
-            moment = int(run.frame / track.format.rate_hz / _MOMENT_S) if track.format is not None else 0
-            files[moment].setdefault(track.path, run.frame)
+    """For each file, the passage it shares with most others: how many are over or flat then, and its frame there.
+
+    A passage is a tenth of a second of the song, wherever it begins; of those with as many files the first one counts.
+    """
+    places = sorted(
+        ((run.frame + song.placed_frames(track)) / track.format.rate_hz, track.path, run.frame)
+        for track in song.asked
+        if track.format is not None
+        for run in _runs_of(track, brief)
+    )
+    if not places:
+        return {}
+    times = np.array([time for time, _, _ in places])
+    stops = np.searchsorted(times, times + _MOMENT_S)
+    counts = _files_in([path for _, path, _ in places], stops.tolist())
+    # The passages that hold a place are those that begin at it or up to a tenth of a second before it.
+    here = np.arange(len(times))
+    firsts = np.searchsorted(times, times - _MOMENT_S, side="right")
+    most = np.maximum.reduceat(np.append(counts, 0), np.column_stack([firsts, here + 1]).ravel())[::2]
     told: dict[str, tuple[int, int]] = {}
-    for shared in sorted(files.values(), key=len):
-        if len(shared) >= _AT_ONCE_LEAST:
-            told |= {path: (len(shared), frame) for path, frame in shared.items()}
+    for index in np.argsort(-most, kind="stable").tolist():
+        if most[index] < _AT_ONCE_LEAST:
+            break
+        _, path, frame = places[index]
+        told.setdefault(path, (int(most[index]), frame))
     return told
+
+
+def _files_in(paths: Sequence[str], stops: Sequence[int]) -> list[int]:
+    """How many files the places from each one on, up to its stop, belong to."""
+    inside: Counter[str] = Counter()
+    counts = []
+    end = 0
+    for start, stop in enumerate(stops):
+        inside.update(paths[end:stop])
+        end = stop
+        counts.append(len(inside))
+        inside[paths[start]] -= 1
+        if not inside[paths[start]]:
+            del inside[paths[start]]
+    return counts
 
 
 def _time_share(track: Track, samples: int) -> float:

@@ -235,9 +235,9 @@ def _bars_before_the_end(song: SongSet, lack_s: float) -> dict[str, EvidenceValu
 
 
 def idle_tail(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Much silence after the set's last sound."""
+    """Much silence after the set's last sound, wherever its files belong."""
     ends = [
-        (t.measures.edges.last_sound_frame + 1) / t.format.rate_hz
+        (t.measures.edges.last_sound_frame + 1 + song.placed_frames(t)) / t.format.rate_hz
         for t in song.asked
         if t.measures is not None and t.format is not None and t.measures.edges.last_sound_frame is not None
     ]

@@ -123,7 +123,7 @@ class BoundedWindows:
     """
 
     def __init__(self, frames: int, *, most: int, group: int = 1) -> None:
-        self._base_frames = frames
+        self.base_frames = frames
         self._most = most
         self._group = group
         self._kept: list[Windows] = []
@@ -142,23 +142,23 @@ class BoundedWindows:
 
     def _settle(self) -> None:
         while groups := min(self._waiting_count // self._group, self._most - self._count):
-            joined, whole = _join(self._waiting, self._base_frames), groups * self._group
+            joined, whole = _join(self._waiting, self.base_frames), groups * self._group
             self._keep(_cut(joined, 0, whole).grouped(self._group))
             self._waiting = [_cut(joined, whole, len(joined))]
             self._waiting_count -= whole
             if self._count == self._most:
-                merged = _join(self._kept, self._base_frames * self._group).grouped(2)
+                merged = _join(self._kept, self.base_frames * self._group).grouped(2)
                 self._group *= 2
                 self._kept, self._count = [merged], len(merged)
 
     def result(self) -> Windows:
         """All windows; the last may cover less time than the others."""
         self._settle()
-        rest = _join(self._waiting, self._base_frames) if self._waiting else None
+        rest = _join(self._waiting, self.base_frames) if self._waiting else None
         if rest is not None and len(rest):
             self._keep(rest.grouped(self._group))
             self._waiting, self._waiting_count = [], 0
-        return _join(self._kept, self._base_frames * self._group)
+        return _join(self._kept, self.base_frames * self._group)
 
     def _keep(self, windows: Windows) -> None:
         self._kept.append(windows)

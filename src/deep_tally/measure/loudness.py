@@ -20,6 +20,7 @@ _OFFSET_LUFS = -0.691  # BS.1770 eq. 2
 _ABSOLUTE_GATE_LUFS = -70.0
 _RELATIVE_GATE_LU = -10.0
 _STEPS_PER_BLOCK = 4
+_SHELF_HZ = 1681.974450955533
 _DENORMAL_GUARD = 1e-15
 """Added to the input: -300 dBFS, but it keeps the filter out of denormals, which slow it 7 to 10 times."""
 
@@ -28,9 +29,10 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     """The two filter stages of BS.1770 as second-order sections [shape=(2, 6)] for any rate.
 
     The standard gives coefficients at 48 kHz only. These are the analogue prototypes behind them,
-    transformed bilinearly: at 48 kHz they are the standard's table to 1e-10.
+    transformed bilinearly: at 48 kHz they are the standard's table to 1e-10. They exist where the shelf lies under half
+    the rate (see `is_defined`).
     """
-    k = math.tan(math.pi * 1681.974450955533 / rate_hz)
+    k = math.tan(math.pi * _SHELF_HZ / rate_hz)
     q = 0.7071752369554196
     high = 10 ** (3.999843853973347 / 20)
     band = high**0.4996667741545416
@@ -50,10 +52,16 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     return np.array([shelf, high_pass])
 
 
+def is_defined(rate_hz: int) -> bool:
+    """Whether a signal of this rate can be weighted: the shelf must lie under half of it."""
+    return rate_hz > 2 * _SHELF_HZ
+
+
 class LoudnessMeter:
     """Integrated loudness of a stream of blocks."""
 
     def __init__(self, rate_hz: int, channels: int) -> None:
+        self._is_defined = is_defined(rate_hz)
         self._step_frames = max(1, round(rate_hz / 10))
         # b0 b1 b2 a1 a2 of each stage; the leading a0 is 1.
         self._sections = np.delete(k_weighting(rate_hz), 3, axis=1)
@@ -64,6 +72,8 @@ class LoudnessMeter:
 
     def feed(self, samples: NDArray[np.float64]) -> None:
         """Take in float64 [shape=(frames, channels), Fortran order]."""
+        if not self._is_defined:
+            return
         energy = np.zeros((self._filled + len(samples)) // self._step_frames)
         last = samples.shape[1] - 1
         # Two at a time: a recursive filter waits for its own output, two fill each other's waits.
@@ -88,7 +98,10 @@ class LoudnessMeter:
         self._steps.append(energy / self._step_frames)
 
     def integrated_lufs(self) -> float | None:
-        """Gated loudness; None when the file is shorter than a gating block or no block passes the gates."""
+        """Gated loudness.
+
+        None when the file is shorter than a gating block, when no block passes the gates, or when the rate is too low.
+        """
         steps = np.concatenate(self._steps) if self._steps else np.empty(0)
         if len(steps) < _STEPS_PER_BLOCK:
             return None

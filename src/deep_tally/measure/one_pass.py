@@ -87,7 +87,7 @@ def measure_sound(
         position += len(block.samples)
         if on_progress is not None:
             on_progress(position)
-    return one.result()
+    return one.result(lambda: on_progress(position) if on_progress is not None else None)
 
 
 class _Pass:
@@ -161,14 +161,16 @@ class _Pass:
         self._bins.feed(windows)
         self._windows.feed(windows.together())  # edges ask when there is sound, in whichever channel
 
-    def result(self) -> Measures:
+    def result(self, alive: Callable[[], None] = lambda: None) -> Measures:
+        """All measures; `alive` is called while the file is read again, which takes as long as the first time."""
         self._take_windows(self._cutter.rest())
         windows, rate_hz = self._windows.result(), self._format.rate_hz
         frames = max(1, self._frames)
         mean, mean_square = self._cutter.totals.T / frames
         bins = self._bins.result()
         rest = _resting_offset(bins)
-        edges = find_edges(_without_offset(windows, rest), self._frames, rate_hz, self._reader_without(rest))
+        heard = self._windows_without(rest, alive) if rest.any() else windows
+        edges = find_edges(heard, self._frames, rate_hz, self._reader_without(rest))
         sounding, stretches = sounding_stretches(windows, rate_hz)
         most = max(_LOOKS_LEAST, _share(LOOKS, self._format.channels))
         loud = loud_places(windows, self._frames, span=FRAMES, most=most)
@@ -211,6 +213,22 @@ class _Pass:
             offset_step=self._offset.step(),
             worst_flat_top=self._excerpt(tops.runs.longest),
         )
+
+    def _windows_without(self, offset: NDArray[np.float64], alive: Callable[[], None]) -> Windows:
+        """The windows of all channels together, each with its constant offset taken out, so that silence is silent.
+
+        Few files need this second reading: the windows that are at hand are of all channels together, and in them the
+        offset of one hides what another plays.
+        """
+        window = self._windows.base_frames
+        cutter, kept = WindowCutter(window, len(offset)), BoundedWindows(window, most=_WINDOWS_MOST)
+        step = _share(BLOCK_FRAMES, len(offset))
+        for start in range(0, self._frames, step):
+            samples = self._read(start, min(step, self._frames - start)) - offset
+            kept.feed(cutter.feed(np.asfortranarray(samples)).together())
+            alive()
+        kept.feed(cutter.rest().together())
+        return kept.result()
 
     def _reader_without(self, offset: NDArray[np.float64]) -> Callable[[int, int], NDArray[np.float64]]:
         """Reads samples with a constant offset taken out: an offset is no sound."""
@@ -267,19 +285,6 @@ def _resting_offset(bins: Windows) -> NDArray[np.float64]:
         if abs(middle) > _OFFSET_LEAST and float(np.median(high[calm] - low[calm])) < abs(middle):
             offset[channel] = middle
     return offset
-
-
-def _without_offset(windows: Windows, rest: NDArray[np.float64]) -> Windows:
-    """Windows of all channels together with the greatest offset taken out, so that silence is silent again."""
-    offset = np.float32(np.abs(rest).max())
-    if not offset:
-        return windows
-    return Windows(
-        frames=windows.frames,
-        low=np.minimum(windows.low + offset, 0),
-        high=np.maximum(windows.high - offset, 0),
-        energy=np.maximum(windows.energy - windows.frames * offset * offset, 0),
-    )
 
 
 def _stretches(bins: Windows, rate_hz: int) -> NDArray[np.float32]:

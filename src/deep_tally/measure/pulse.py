@@ -32,7 +32,8 @@ def find_pulse(windows: Windows, rate_hz: int) -> Pulse | None:
     Pulse or None
         None for fewer than eight strokes, or strokes at no common interval. Strokes may be missing: what lies between
         two is then a multiple of the interval. The tempo is the slope of a straight line through all strokes (least
-        squares), so that windows of 1 ms give a steady click's to 0.01 BPM from about eight beats on.
+        squares). With windows of 1 ms, a steady click's is right to 0.1 BPM from 8 strokes, to 0.02 from 32 and to
+        0.015 from 64 (the worst of 60 clicks each between 60 and 240 BPM; the median is ten times better).
     """
     frames = _onsets(windows, rate_hz)
     if not _STROKES_LEAST <= len(frames) <= _MOST_IN_A_ROW:
