@@ -10,20 +10,18 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from common import PeakMemory, decode_seconds, make_files, worker_count
-from deep_tally.compare.run import Comparing
+from deep_tally.engine.check_run import KERNELS, CheckRun
 from deep_tally.intake.reading import open_sound
-from deep_tally.intake.walk import take_in
-from deep_tally.measure.crew import Crew
 from deep_tally.measure.one_pass import measure_sound
-from deep_tally.measure.run import Measuring
+from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.work.crew import Crew
 
 _IMPORTS_S = 4.0
 
 
 def measure_seconds(folder: Path, *, with_memory: bool = False) -> tuple[float, float]:
     """(seconds, megabytes of summed PSS above the idle crew with all libraries loaded)."""
-    intake = take_in([folder])
-    crew = Crew()
+    crew = Crew(preload=KERNELS)
     try:
         crew.warm_up()
         time.sleep(_IMPORTS_S)  # the interpreter with its libraries is the base of memory
@@ -31,14 +29,20 @@ def measure_seconds(folder: Path, *, with_memory: bool = False) -> tuple[float, 
         base = memory.megabytes()
         if with_memory:
             memory.start()  # takes a share of a core itself, so never while seconds count
-        started = time.perf_counter()
-        measuring = Measuring(intake, crew)
-        while not measuring.is_done:
-            measuring.poll(0.05)
-        seconds = time.perf_counter() - started
-        return seconds, memory.stop() - base if with_memory else 0.0
+        measuring, _ = _stages(folder, crew)
+        return measuring, memory.stop() - base if with_memory else 0.0
     finally:
         crew.close()
+
+
+def _stages(folder: Path, crew: Crew) -> tuple[float, float]:
+    """Seconds of measuring and of holding the files against each other."""
+    began = {"done": 0.0}
+    with CheckRun([folder], DEFAULT_BRIEF, crew=crew, is_cached=False, is_fresh=True) as run:
+        for _ in run:
+            began.setdefault(run.stage, time.perf_counter())
+        began["done"] = time.perf_counter()
+    return began["comparing"] - began["measuring"], began["done"] - began["comparing"]
 
 
 def against_decoding(folder: Path, rounds: int) -> None:
@@ -56,27 +60,17 @@ def against_decoding(folder: Path, rounds: int) -> None:
 
 def comparing_against_measuring(folder: Path) -> None:
     """Holding all files against each other, against measuring them."""
-    intake = take_in([folder])
-    crew = Crew()
+    crew = Crew(preload=KERNELS)
     try:
         crew.warm_up()
         time.sleep(_IMPORTS_S)
-        started = time.perf_counter()
-        measuring = Measuring(intake, crew)
-        while not measuring.is_done:
-            measuring.poll(0.05)
-        measured = time.perf_counter()
-        comparing = Comparing(intake, measuring.tracks, crew)
-        while not comparing.is_done:
-            for report in crew.poll(0.05):
-                comparing.take(report)
-        done = time.perf_counter()
+        measuring, comparing = _stages(folder, crew)
     finally:
         crew.close()
-    files = len(intake.sounds)
+    files = len(list(folder.iterdir()))
     print(
-        f"{files} files: measuring {measured - started:.2f} s, holding them against each other {done - measured:.2f} s,"
-        f" {(done - measured) / (measured - started):.2f} of it (asked: under 1)"
+        f"{files} files: measuring {measuring:.2f} s, holding them against each other {comparing:.2f} s,"
+        f" {comparing / measuring:.2f} of it (asked: under a third)"
     )
 
 

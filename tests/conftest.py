@@ -12,16 +12,12 @@ import pytest
 
 import searching  # noqa: F401 - decides how many examples property tests try
 import stable
-from deep_tally.check.judge import judge
-from deep_tally.compare.run import Comparing
 from deep_tally.demo.awkward import write_awkward
 from deep_tally.demo.delivery import write_demo
-from deep_tally.intake.unpacked import unpack_folder
-from deep_tally.intake.walk import take_in
-from deep_tally.measure.crew import Crew
-from deep_tally.measure.run import Measuring
+from deep_tally.engine.check_run import KERNELS, CheckRun, Refused
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
+from deep_tally.work.crew import Crew
 
 if not os.environ.get("DISPLAY"):
     # The offscreen platform's own screen is 800 x 800, smaller than the window.
@@ -32,21 +28,13 @@ if not os.environ.get("DISPLAY"):
 
 
 def check_folder(folder: Path, **options: Path) -> Delivery:
-    """The whole core on a folder, as the command line does it."""
-    crew = Crew()
-    try:
-        with unpack_folder() as unpack_into:
-            intake = take_in([folder], unpack_into=unpack_into, **options)
-            measuring = Measuring(intake, crew)
-            while not measuring.is_done:
-                measuring.poll(0.1)
-            comparing = Comparing(intake, measuring.tracks, crew)
-            while not comparing.is_done:
-                for report in crew.poll(0.1):
-                    comparing.take(report)
-        return judge(intake, measuring.tracks, DEFAULT_BRIEF, comparisons=comparing.by_song)
-    finally:
-        crew.close()
+    """The check run on a folder, as every face does it."""
+    with CheckRun([folder], DEFAULT_BRIEF, is_cached=False, **options) as run:
+        for event in run:
+            if isinstance(event, Refused):
+                raise event.error
+    assert run.delivery is not None
+    return run.delivery
 
 
 @pytest.fixture(autouse=True)
@@ -85,6 +73,6 @@ def awkward(tmp_path_factory: pytest.TempPathFactory) -> Delivery:
 
 @pytest.fixture
 def crew() -> Iterator[Crew]:
-    made = Crew(workers=1)
+    made = Crew(workers=1, preload=KERNELS)
     yield made
     made.close()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 from typing import Any
 
-from deep_tally.measure.crew import _MEASURING as MEASURING
-from deep_tally.measure.crew import Crew, Returned
+from deep_tally.engine.check_run import KERNELS
+from deep_tally.work.crew import Crew, Returned
 
 _IDLE: list[Any] = []
 _HIRE, _CLOSE = Crew._hire, Crew.close
@@ -20,7 +20,7 @@ def take_home(progress: object, home: dict[str, str]) -> None:
 
 def hire(crew: Crew) -> Any:
     """A worker out of the stable, or a new one."""
-    if crew._preload != MEASURING:
+    if crew._preload != KERNELS:
         return _HIRE(crew)
     worker = _IDLE.pop() if _IDLE else _HIRE(crew)
     worker.pipe.send(("", take_home, ({name: os.environ[name] for name in _HOME},)))
@@ -32,7 +32,7 @@ def hire(crew: Crew) -> Any:
 
 def close(crew: Crew) -> None:
     """End a crew; its idle workers go back into the stable."""
-    if crew._preload == MEASURING:
+    if crew._preload == KERNELS:
         for worker in [w for w in crew._workers if w.job is None and w.process.is_alive()]:
             crew._workers.remove(worker)
             _IDLE.append(worker)

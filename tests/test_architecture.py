@@ -13,19 +13,21 @@ import deep_tally
 
 SOURCE = Path(deep_tally.__file__).parent
 ROOMS = ("model", "intake", "names", "measure", "compare", "check", "reply")
-SESSION = {"model", "intake", "names", "measure", "compare", "session"}
-# Beside the rooms: `compiled` turns arithmetic into machine code, `whole` writes files, whosever they are.
-ALLOWED = {room: set(ROOMS[: position + 1]) for position, room in enumerate(ROOMS)}
-ALLOWED |= {"session": SESSION, "demo": {"model", "demo"}}
-ALLOWED |= {"cli": {*ROOMS, "session", "demo", "app", "cli"}, "app": {*ROOMS, "session", "demo", "app"}}
-# Listening reads files and adds them up; of measuring it only takes how a process ends with its parent.
-ALLOWED["listen"] = {"model", "intake", "measure", "listen"}
-ALLOWED["app"].add("listen")
+SESSION = {"model", "work", "intake", "names", "measure", "compare", "session"}
+ENGINE = SESSION | {"check", "engine"}
+ALLOWED = {room: {*ROOMS[: position + 1], "work"} for position, room in enumerate(ROOMS)}
+# What several rooms run on knows errors, and which files are the client's.
+ALLOWED |= {"work": {"model", "work"}, "session": SESSION, "engine": ENGINE, "demo": {"model", "demo"}}
+ALLOWED |= {"cli": {*ENGINE, "reply", "demo", "app", "cli"}, "app": {*ENGINE, "reply", "demo", "listen", "app"}}
+ALLOWED["listen"] = {"model", "work", "intake", "measure", "listen"}
+ALLOWED["model"] -= {"work"}
 # Measuring knows no other file, and so no names.
 ALLOWED["measure"] -= {"names"}
 ALLOWED["compare"] -= {"names"}
-# Checks judge numbers: of measuring and comparing they may know nothing at all.
-ALLOWED["check"] -= {"measure", "compare"}
+# Checks judge numbers: of measuring and comparing, and of processes, they may know nothing at all.
+ALLOWED["check"] -= {"measure", "compare", "work"}
+# The command line and the window have one check run, and measure nothing themselves.
+ALLOWED["cli"] -= {"measure", "compare"}
 
 
 def imports_of(path: Path) -> set[str]:
@@ -43,9 +45,29 @@ def test_rooms_know_only_those_to_their_left() -> None:
     for room, allowed in ALLOWED.items():
         for path in (SOURCE / room).glob("*.py"):
             rooms = {m.split(".")[1] for m in imports_of(path) if m.startswith("deep_tally.") and m.count(".")}
-            assert rooms - {"__version__", "compiled", "whole"} <= allowed, path
+            assert rooms - {"__version__"} <= allowed, path
             seen += 1
     assert seen > 50
+
+
+RUNS_A_CHECK = {"take_in", "Measuring", "Comparing", "judge"}
+
+
+def calls_in(path: Path) -> set[str]:
+    calls = [node.func for node in ast.walk(ast.parse(path.read_text("utf-8"))) if isinstance(node, ast.Call)]
+    return {call.id for call in calls if isinstance(call, ast.Name)}
+
+
+def test_one_check_run_serves_every_face() -> None:
+    """Listing, measuring, comparing and assessing follow each other in one place: else the faces' answers differ."""
+    tests = Path(__file__).parent
+    whole = [*(tests / "app").glob("*.py"), *(tests / "cli").glob("*.py"), *(tests / "detectors").glob("test_*.py")]
+    elsewhere = [p for room in ("app", "cli", "demo", "reply") for p in (SOURCE / room).rglob("*.py")]
+    for path in (*whole, *elsewhere, *(tests.parent / "benchmarks").glob("*.py")):
+        # The plan of new names needs the list of files, and none of the rest.
+        calls = calls_in(path) & RUNS_A_CHECK - ({"take_in"} if path.parts[-2:] == ("cli", "names.py") else set())
+        assert not calls, path
+    assert {call for path in (SOURCE / "engine").glob("*.py") for call in calls_in(path)} >= RUNS_A_CHECK
 
 
 def test_the_core_imports_no_qt() -> None:

@@ -28,16 +28,20 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 from deep_tally.check.judge import judge
 from deep_tally.compare.job import compare_song
+from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
+from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.errors import BriefRefused, DeepTallyError
 from deep_tally.model.files import Entry, Role
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import to_html, to_markdown, to_text
+from deep_tally.session.corrections import recall
+from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.shelf import Shelf
-from deep_tally.session.told import recall_told, told_path, vocabulary_at_hand, words_path
+from deep_tally.session.words import vocabulary_at_hand, words_path
 from mutations import hurt_anywhere, long_seeds, mutated, seeds, tagged_wav, wide_seed
 
 Random = np.random.Generator
@@ -146,25 +150,25 @@ def brief(random: Random, folder: Path) -> str:
 
 def state(random: Random, folder: Path) -> str:
     """State files with bytes of them changed."""
-    told = (
-        b'{"schema": 1, "parts": {"a.wav": ["kick"]}, "tempos": {"Song": 96.0}, "places": {"a.wav": 480}, "names": {}}'
+    said = (
+        b'{"schema": 2, "files": {}, "roles": {"a.wav": "click"}, "songs": {"a.wav": "Two"}, "rough_mixes": ["b.wav"],'
+        b' "parts": {"a.wav": ["kick"]}, "tempos": {"Song": 96.0}, "places": {"a.wav": 480}, "names": {}}'
     )
     words = b'{"schema": 1, "parts": {"kick": ["boom", "bd"], "lead voice": ["ld"]}}'
     source = folder / "one"
     shelf = Shelf()
-    for path, raw in ((told_path(source), told), (words_path(), words), (shelf.save(DEFAULT_BRIEF), None)):
+    intake = take_in([source])
+    record = recall(source, fingerprints(intake.sounds)).record
+    said = said.replace(b'"files"', b'"source": %s, "files"' % json.dumps(str(source)).encode())
+    for path, raw in ((record, said), (words_path(), words), (shelf.save(DEFAULT_BRIEF), None)):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(mutated(raw if raw is not None else path.read_bytes(), random))
-    judge(
-        take_in([source]),
-        (),
-        shelf.default,
-        told_parts=recall_told(source).parts,
-        told_places=recall_told(source).places,
-    )
+    recalled = recall(source, fingerprints(intake.sounds))
+    judge(with_corrections(intake, recalled.corrections), (), shelf.default, corrections=recalled.corrections)
+    record.unlink()
     vocabulary_at_hand()
     shelf.names()
-    return "read"
+    return "in force" if recalled.corrections != NO_CORRECTIONS else "left aside"
 
 
 KINDS: Mapping[str, Callable[[Random, Path], str]] = {

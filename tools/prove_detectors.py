@@ -19,14 +19,10 @@ from pathlib import Path
 
 import soundfile
 
-from deep_tally.check.judge import judge
-from deep_tally.compare.job import compare_song
-from deep_tally.intake.walk import take_in
-from deep_tally.measure.job import measure_entry
-from deep_tally.model.brief import DEFAULT_BRIEF
 from detectors.cases import BASES, CASES, Kept, deliver, run
 from detectors.clean import FILES, write_clean
 from detectors.recordings import recordings
+from inline import check_inline
 
 DOCUMENT = Path(__file__).resolve().parent.parent / "docs" / "measures.md"
 BEGIN, END = "<!-- made by `make detectors`: begin -->", "<!-- made by `make detectors`: end -->"
@@ -43,11 +39,7 @@ def _case(number: int, base: str) -> tuple[int, str, bool]:
 def _clean(seed: int, seconds: float) -> Counter[tuple[str, str]]:
     """What a clean delivery is told: (code, action) and how often."""
     with tempfile.TemporaryDirectory() as folder:
-        intake = take_in([write_clean(Path(folder), seed, seconds=seconds)])
-        tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
-        song = intake.songs[0]
-        comparison = compare_song(lambda done, total: None, intake.sounds, tracks)
-        judged = judge(intake, tracks, DEFAULT_BRIEF, comparisons={song: comparison})
+        judged = check_inline(write_clean(Path(folder), seed, seconds=seconds))
     return Counter((f.code, f.action.value) for f in judged.findings)
 
 

@@ -14,7 +14,7 @@ from deep_tally.app.rows import Filter
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.session.told import Told
+from deep_tally.model.corrections import NO_CORRECTIONS
 
 
 def wait(done: Callable[[], object], seconds: float = 60.0) -> None:
@@ -64,7 +64,7 @@ def window(shared: Window) -> Window:
     shared.brief_panel.finer.setChecked(False)
     if shared.state.brief != DEFAULT_BRIEF:
         shared.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
-    shared.state.put_told(Told())
+    shared.state.put_corrections(NO_CORRECTIONS)
     shared.listening.forget()
     shared.state.undo_stack.clear()
     shared.find_field.clear()

@@ -23,6 +23,7 @@ from deep_tally.app.window import Window
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from said import said_of
 from tracks import RATE, song_of, track
 
 GUITAR, CLARINET, DRUM = "06 Nylon guitar left.wav", "09 Clarinet.wav", "01 Frame drum.wav"
@@ -226,13 +227,16 @@ def test_a_place_off_the_bar_says_so(view: LineUpView) -> None:
     view.place(GUITAR, None)
 
 
-def test_a_place_is_there_again_when_the_delivery_is_opened_again(view: LineUpView, window: Window) -> None:
+def test_a_place_is_there_again_when_the_delivery_is_opened_again(
+    view: LineUpView, window: Window, monkeypatch: pytest.MonkeyPatch
+) -> None:
     view.place(GUITAR, 480_000)
-    window.state._keep_told()
-    from deep_tally.session.told import recall_told
-
+    window.state._keep()
     assert window.state.intake is not None
-    assert recall_told(window.state.intake.source).places == {GUITAR: 480_000}
+    assert window.state.run is not None
+    # The window is shared: its data folder is that of the test it was opened in.
+    monkeypatch.setenv("XDG_DATA_HOME", str(window.state.run._record.parents[2]))
+    assert said_of(window.state.intake.source).places == {GUITAR: 480_000}
     view.place(GUITAR, None)
 
 
@@ -316,7 +320,7 @@ def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeyp
         assert said == [f"“{wrong}” is no tempo: type a number from 20 to 400."]
         view.said.disconnect(said.append)
     assert window.state.intake is not None
-    assert window.state.told.tempos == {window.state.intake.songs[0]: 97.0}
+    assert window.state.corrections.tempos == {window.state.intake.songs[0]: 97.0}
     say("")
     assert view.tempo_button.text() == "96 BPM, 4/4: the folder's name"
 
@@ -437,7 +441,7 @@ def test_lanes_are_drawn_anew_when_they_change_and_not_when_only_the_cursor_move
 
 
 def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
-    window.state.tell_role([CLARINET], Role.CLICK)
+    window.state.set_role([CLARINET], Role.CLICK)
     wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
     press(view, Qt.Key.Key_Space)
     assert CLARINET not in window.listening.paths
@@ -618,7 +622,7 @@ def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, windo
     many: list[Track] = [replace(first, path=f"{n:03d} Part.wav") for n in range(198)]
     one = replace(first, path="one.wav", format=replace(first.format, frames=1))
     made = replace(song, tracks=(*many, long, one), placements={})
-    view.show_all(replace(window.state.delivery, sets=(made,), findings=()), window.state.told)
+    view.show_all(replace(window.state.delivery, sets=(made,), findings=()), window.state.corrections)
     assert len(view.lanes) == 200
     assert view.list.lane_px >= 3
     view.canvas.grab()
@@ -627,7 +631,7 @@ def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, windo
         press(view, Qt.Key.Key_Plus)
     view.canvas.grab()
     assert view.canvas.px_per_s > 1000
-    view.show_all(window.state.delivery, window.state.told)
+    view.show_all(window.state.delivery, window.state.corrections)
 
 
 def test_no_words_are_cut_in_a_narrow_window(view: LineUpView, window: Window) -> None:

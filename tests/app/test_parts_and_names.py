@@ -16,8 +16,9 @@ from app.conftest import wait
 from deep_tally.app.rows import Column, cell_text, tooltip
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
+from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role
-from deep_tally.session.told import Told, recall_told
+from said import said_of
 from sounds_to_name import write_delivery
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -103,7 +104,7 @@ def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder
     drop(named, ["07 Zithering.wav"], tree, place)
     assert rows_of(named)["organ"] == ("1 file", ["07 Zithering.wav"])
     assert part_item(named, "organ").child(0).text(2) == "told by you"
-    wait(lambda: recall_told(folder).parts == {"07 Zithering.wav": ("organ",)})
+    wait(lambda: said_of(folder).parts == {"07 Zithering.wav": ("organ",)})
     named.state.undo_stack.undo()
     assert rows_of(named)["organ"] == ("missing", [])
     named.state.undo_stack.redo()
@@ -111,7 +112,7 @@ def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder
     wait(lambda: named.state.delivery is not None)
     named.show_parts()
     assert rows_of(named)["organ"][1] == ["07 Zithering.wav"]
-    named.state.put_told(Told())
+    named.state.put_corrections(NO_CORRECTIONS)
 
 
 def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Window, qtbot: QtBot) -> None:
@@ -122,7 +123,7 @@ def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Wi
     qtbot.mouseClick(named.parts.offer, Qt.MouseButton.LeftButton)
     assert not named.parts.offer.isVisible()
     assert "“zithering” is understood as organ from now on." in named.said.text()
-    named.state.tell(Told(), "as the names say")
+    named.state.correct(NO_CORRECTIONS, "as the names say")
     assert rows_of(named)["organ"][1] == ["07 Zithering.wav"]
     assert part_item(named, "organ").child(0).text(2) == "sure"
     assert named.state.delivery is not None
@@ -202,7 +203,7 @@ def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
     assert "rough mix" in told
     named.state.edit_brief("needs", {"rough_mix": False}, "x")
     assert named.parts.besides.isHidden()
-    named.state.tell_role(["06 Gtr R.wav"], Role.GROUP)
+    named.state.set_role(["06 Gtr R.wav"], Role.GROUP)
     wait(lambda: named.state.delivery is not None)
     named.show_parts()
     assert "06 Gtr R.wav  (group)" in others(named)
@@ -318,10 +319,10 @@ def test_a_name_of_ones_own_is_written_and_given_back_with_keys(named: Window, q
     editor.selectAll()
     qtbot.keyClicks(editor, "Saw: soft?")
     qtbot.keyClick(editor, Qt.Key.Key_Return)
-    wait(lambda: named.state.told.names)
+    wait(lambda: named.state.corrections.names)
     assert new_names(named)["07 Zithering.wav"] == "Saw- soft-.wav"  # what some systems refuse is replaced
     assert named.names.model.index(6, 2).data() == "written by you"
-    wait(lambda: recall_told(folder).names == {"07 Zithering.wav": "Saw: soft?"})
+    wait(lambda: said_of(folder).names == {"07 Zithering.wav": "Saw: soft?"})
     table.setFocus()
     table.selectRow(6)
     qtbot.keyClick(table, Qt.Key.Key_Delete)

@@ -35,8 +35,8 @@ from compare.compare_jobs import broken
 from deep_tally.app.rows import Column
 from deep_tally.app.window import Window
 from deep_tally.compare.job import compare_song
-from deep_tally.measure.crew import Failed
 from deep_tally.model.files import ClientFiles
+from deep_tally.work.crew import Failed
 
 
 def settle(window: Window) -> None:

@@ -14,7 +14,9 @@ import pytest
 
 from deep_tally.cli.main import main
 from deep_tally.model.brief import parse_brief
-from deep_tally.session.told import Told, add_word, keep_told
+from deep_tally.model.corrections import Corrections
+from deep_tally.session.words import add_word
+from said import say
 from sounds import wav_bytes
 
 
@@ -74,7 +76,7 @@ def test_a_pattern_that_cannot_be_used_is_refused_in_one_line(files: Path, capsy
 
 
 def test_what_was_told_in_the_window_counts_here_too(files: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    keep_told(files, Told(pattern="{part}", names={"10 Gtr L.wav": "Twang"}))
+    say(files, Corrections(pattern="{part}", names={"10 Gtr L.wav": "Twang"}))
     assert "Twang.wav" in Done(capsys, "names", files).out
     add_word("harmonium", "zzorg")
     (files / "zzorg.wav").write_bytes(b"RIFF    WAVE")
@@ -155,7 +157,7 @@ def test_check_takes_a_brief_by_its_name_and_parts_that_were_told(
         return {f["code"]: f for f in document["findings"]}
 
     assert codes("--brief", asked)["content.part-missing"]["evidence"] == {"missing": ["kick drum"]}
-    keep_told(demo_folder, Told(parts={"01 Frame drum.wav": ("kick drum",)}))
+    say(demo_folder, Corrections(parts={"01 Frame drum.wav": ("kick drum",)}))
     assert "content.part-missing" not in codes("--brief", asked)
     archive = codes("--brief", "Strict archive")
     assert archive["content.companion-missing"]["evidence"] == {"missing": ["time stamps in the files"]}

@@ -300,12 +300,13 @@ def test_a_terminal_without_the_letters_ends_nothing(tmp_path: Path, terminal: d
 
 
 def test_an_error_of_our_own_has_a_status_of_its_own_and_a_report(tmp_path: Path, own_home: Path) -> None:
-    code = """
+    sound(tmp_path / "Bass.wav")
+    code = f"""
 import deep_tally.cli.check as check
 from deep_tally.cli.main import main
 def broken(*a, **k): raise KeyError("tempo of /home/someone")
-check.take_in = broken
-main(["check", "."])
+check.to_json = broken
+main(["check", {str(tmp_path)!r}, "--json", "-"])
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=False)
     assert done.returncode == 70

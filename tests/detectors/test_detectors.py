@@ -9,14 +9,10 @@ from pathlib import Path
 import pytest
 import soundfile
 
-from deep_tally.check.judge import judge
-from deep_tally.compare.job import compare_song
-from deep_tally.intake.walk import take_in
-from deep_tally.measure.job import measure_entry
-from deep_tally.model.brief import DEFAULT_BRIEF
 from detectors.cases import BASES, CASES, Case, Kept, deliver, run
 from detectors.clean import FILES, write_clean
 from detectors.recordings import recordings
+from inline import check_inline
 
 DELIVERIES = 20
 FALSE_ASKS_ALLOWED = 1
@@ -67,11 +63,7 @@ def test_every_code_that_listens_has_a_positive_and_most_a_near_miss() -> None:
 def asks_of_clean(folder: Path, seed: int, seconds: float) -> list[str]:
     """What a clean delivery is asked in vain."""
     delivery = write_clean(folder / str(seed), seed, seconds=seconds)
-    intake = take_in([delivery])
-    tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
-    song = intake.songs[0]
-    comparison = compare_song(lambda done, total: None, intake.sounds, tracks)
-    judged = judge(intake, tracks, DEFAULT_BRIEF, comparisons={song: comparison})
+    judged = check_inline(delivery)
     assert len(judged.sets[0].asked) == FILES
     return [f"{f.code}: {', '.join(f.files)}" for f in judged.findings if f.action.value == "ask"]
 

@@ -11,9 +11,9 @@ import numpy as np
 import pytest
 
 from deep_tally.measure import run as run_module
-from deep_tally.measure.crew import Crew, Progress, Report, Returned
 from deep_tally.measure.run import Measuring
 from deep_tally.model.files import Entry, Intake, Role
+from deep_tally.work.crew import Crew, Progress, Report, Returned
 from sounds import measured, sine
 from tracks import track
 
@@ -22,7 +22,7 @@ class _Told(Crew):
     """A crew without processes: it notes what was submitted, and reports what it is told to."""
 
     def __init__(self) -> None:
-        super().__init__(workers=1)
+        super().__init__(workers=1, preload="os")
         self.jobs: list[str] = []
         self.reports: list[Report] = []
 
@@ -79,7 +79,7 @@ def test_cancelling_takes_less_than_a_fifth_of_a_second_in_the_middle_of_long_fi
     for number in range(4):
         noise = np.random.default_rng(number).uniform(-0.5, 0.5, (48_000 * 60, 2))
         soundfile.write(tmp_path / f"{number}.wav", noise, 48_000, subtype="PCM_24")
-    crew = Crew(workers=2)
+    crew = Crew(workers=2, preload="os")
     entries = [
         Entry(path=p.name, source=p, role=Role.TRACKOUT, bytes=p.stat().st_size, song="s") for p in tmp_path.iterdir()
     ]

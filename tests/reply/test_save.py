@@ -14,7 +14,7 @@ from deep_tally.model.errors import CannotWrite, InsideDelivery
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.save import save_reply
-from deep_tally.whole import sweep_unfinished, write_whole
+from deep_tally.work.whole import sweep_unfinished, write_whole
 
 PAGE = Page((Block("title", "Your files"), Block("text", "Hello")))
 

@@ -13,8 +13,9 @@ from deep_tally.check.judge import judge
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused
+from deep_tally.session.corrections import recall
 from deep_tally.session.shelf import Shelf
-from deep_tally.session.told import recall_told, told_path, vocabulary_at_hand, words_path
+from deep_tally.session.words import vocabulary_at_hand, words_path
 from searching import examples
 from sounds import wav_bytes
 
@@ -33,23 +34,25 @@ def write(path: Path, text: str | bytes) -> None:
 
 
 @pytest.mark.parametrize("number", _NUMBERS)
-@pytest.mark.parametrize("key", ["tempos", "places", "parts", "names", "pattern", "order", "in_reply"])
+@pytest.mark.parametrize(
+    "key", ["tempos", "places", "parts", "names", "pattern", "order", "in_reply", "roles", "songs"]
+)
 def test_a_correction_that_makes_no_sense_ends_nothing(number: str, key: str) -> None:
     value = number if key in ("pattern", "order", "in_reply") else f'{{"Song": {number}}}'
-    write(told_path(SOURCE), f'{{"schema": 1, "{key}": {value}}}')
-    told = recall_told(SOURCE)
-    assert all(20 <= bpm <= 400 for bpm in told.tempos.values())
-    assert all(abs(frames) < 2**53 for frames in told.places.values())
+    write(recall(SOURCE, {}).record, f'{{"schema": 1, "source": "{SOURCE}", "{key}": {value}}}')
+    said = recall(SOURCE, {}).corrections
+    assert all(20 <= bpm <= 400 for bpm in said.tempos.values())
+    assert all(abs(frames) < 2**53 for frames in said.places.values())
 
 
 @pytest.mark.parametrize("text", _WHOLE)
 def test_a_damaged_file_of_corrections_words_or_briefs_ends_nothing(own_home: Path, text: str) -> None:
-    write(told_path(SOURCE), text)
+    write(recall(SOURCE, {}).record, text)
     write(words_path(), text)
     briefs = own_home / "data" / "deep-tally" / "briefs"
     for name in ("one.json", "unsaved.brief", "default.txt"):
         write(briefs / name, text)
-    recall_told(SOURCE)
+    recall(SOURCE, {})
     vocabulary_at_hand()
     shelf = Shelf()
     assert shelf.default == DEFAULT_BRIEF
@@ -97,7 +100,7 @@ def test_any_document_is_a_brief_or_refused(document: dict[str, object]) -> None
 @settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.binary(max_size=200))
 def test_any_bytes_where_state_is_kept_end_nothing(raw: bytes) -> None:
-    write(told_path(SOURCE), raw)
+    write(recall(SOURCE, {}).record, raw)
     write(words_path(), raw)
-    recall_told(SOURCE)
+    recall(SOURCE, {})
     vocabulary_at_hand()

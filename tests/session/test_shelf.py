@@ -12,7 +12,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF, Brief, brief_schema, with_valu
 from deep_tally.model.errors import BriefRefused, CannotWrite, WordRefused
 from deep_tally.names.parse import parse
 from deep_tally.session.shelf import Shelf, named_brief, part_lists, shipped_briefs
-from deep_tally.session.told import Told, add_word, keep_told, own_words, recall_told, vocabulary_at_hand
+from deep_tally.session.words import add_word, own_words, vocabulary_at_hand, words_path
 
 
 def test_the_shipped_briefs_are_named_by_their_use_and_fulfil_the_schema() -> None:
@@ -131,35 +131,7 @@ def test_example_lists_hold_parts_with_their_own_wishes() -> None:
     assert voice.printed.insert_processing == "out"
 
 
-# -- what was told ----------------------------------------------------------------------------
-
-
-def test_what_was_told_of_a_delivery_is_there_again(tmp_path: Path) -> None:
-    told = Told(
-        parts={"x \udce4.wav": ("kick in", "drums"), "y.wav": ()},
-        names={"x \udce4.wav": "Kick"},
-        pattern="{part}",
-        order="family",
-        in_reply=True,
-    )
-    keep_told(tmp_path / "a", told)
-    assert recall_told(tmp_path / "a") == told
-    assert recall_told(tmp_path / "b") == Told()
-    keep_told(tmp_path / "a", Told())
-    assert recall_told(tmp_path / "a") == Told()
-
-
-@pytest.mark.parametrize("text", ["", "[", "[]", '{"schema": 2}', '{"schema": 1, "parts": 3}', "\xff", "[" * 9999])
-def test_a_broken_memory_is_no_memory(tmp_path: Path, own_home: Path, text: str) -> None:
-    keep_told(tmp_path, Told(pattern="{part}"))
-    (file,) = (own_home / "data" / "deep-tally" / "deliveries").iterdir()
-    file.write_text(text, encoding="latin-1")
-    assert recall_told(tmp_path) == Told()
-
-
-def test_a_correction_is_taken_back() -> None:
-    told = Told().with_part("x.wav", ("kick",)).with_name("x.wav", "Kick")
-    assert told.with_part("x.wav", None).with_name("x.wav", None) == Told()
+# -- words of one's own --------------------------------------------------------------------
 
 
 def test_words_of_ones_own_are_kept_and_understood() -> None:
@@ -199,3 +171,24 @@ def test_the_published_schema_is_the_programs() -> None:
     with pytest.raises(jsonschema.ValidationError):
         jsonschema.validate({"schema": 1, "bits_min": "many"}, published)
     jsonschema.validate(json.loads(Brief.model_validate({"schema": 1}).to_json()), published)
+
+
+@pytest.mark.parametrize(
+    ("text", "where"),
+    [
+        ('{"schema": 1, "parts": {"lead voice": ["ldx"],}}', "line 1, column 4"),
+        ("", "line 1, column 1 is not JSON"),
+        ("[]", "lists no words for parts"),
+        ('{"parts": {"lead voice": 3}}', "lists no words for parts"),
+        ("[" * 9999, "lists no words for parts"),
+    ],
+)
+def test_a_slip_in_the_file_of_words_is_said_with_its_place_and_nothing_is_written_over(text: str, where: str) -> None:
+    words_path().parent.mkdir(parents=True, exist_ok=True)
+    words_path().write_text(text, "utf-8")
+    _, trouble = vocabulary_at_hand()
+    assert where in trouble
+    assert str(words_path()) in trouble
+    with pytest.raises(WordRefused, match=where):
+        add_word("lead voice", "gsg")
+    assert words_path().read_text("utf-8") == text

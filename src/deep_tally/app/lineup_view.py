@@ -31,12 +31,12 @@ from deep_tally.app.state import NUDGE
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.time_ruler import RULERS, RulerMode
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.model.files import Role
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.words import Speaker
-from deep_tally.session.told import NOTHING_TOLD, Told
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -54,9 +54,9 @@ class LineUpView(QWidget):
     """Lanes, their names, a ruler, and the tools for them. Data comes in by `show_song`; what is done goes out."""
 
     ASKS = "the line-up"
-    told = Signal(object, str)
-    """(Told, words): a file was placed."""
-    tempo_told = Signal(str, object)
+    corrected = Signal(object, str)
+    """(corrections, words): a file was placed."""
+    tempo_given = Signal(str, object)
     """(the set's name, BPM); None for what is stated."""
     samples_wanted = Signal(str, object)
     """(who asks, list of (path, first frame, frames))."""
@@ -72,7 +72,7 @@ class LineUpView(QWidget):
         self._theme, self._settings, self._listening = theme, settings, listening
         self._mark: LaneMark | None = None
         self._delivery: Delivery | None = None
-        self._told: Told = NOTHING_TOLD
+        self._corrections = NO_CORRECTIONS
         self._lanes: tuple[Lane, ...] = ()
         self._height: int | None = None
         self._song = ""
@@ -195,10 +195,10 @@ class LineUpView(QWidget):
 
     # -- what is shown ------------------------------------------------------------------------
 
-    def show_all(self, delivery: Delivery, told: Told, *, song: str = "") -> None:
+    def show_all(self, delivery: Delivery, corrections: Corrections, *, song: str = "") -> None:
         """Show a judged delivery; the song that was lined up stays, unless another is named."""
         same = self._delivery is not None and self._delivery.source == delivery.source
-        self._delivery, self._told = delivery, told
+        self._delivery, self._corrections = delivery, corrections
         names = [s.name for s in delivery.sets]
         wanted = song if song in names else self._song if same and self._song in names else names[0] if names else ""
         is_same_song = same and wanted == self._song
@@ -382,7 +382,7 @@ class LineUpView(QWidget):
         if bpm is not None and not SLOWEST_BPM <= bpm <= FASTEST_BPM:
             self.said.emit(f"“{text}” is no tempo: type a number from {SLOWEST_BPM:g} to {FASTEST_BPM:g}.")
             return
-        self.tempo_told.emit(self._song, bpm)
+        self.tempo_given.emit(self._song, bpm)
 
     # -- choosing and placing -----------------------------------------------------------------
 
@@ -449,14 +449,14 @@ class LineUpView(QWidget):
         lane = next((ln for ln in self._lanes if ln.path == path), None)
         if lane is not None:
             words = f"{lane.title} back to its place" if frames is None else f"Place {lane.title}"
-            self.told.emit(self._told.with_place(path, frames), words)
+            self.corrected.emit(self._corrections.with_place(path, frames), words)
 
     def nudge(self, frames: int) -> None:
         """Move the current file by some frames of its own."""
         lane = self.list.current_lane
         if lane is not None and lane.track.format is not None:
             now = lane.placement.frames if lane.placement is not None else 0
-            self.told.emit(self._told.with_place(lane.path, now + frames), f"{NUDGE}{lane.title}")
+            self.corrected.emit(self._corrections.with_place(lane.path, now + frames), f"{NUDGE}{lane.title}")
 
     def ask_place(self) -> None:
         """Ask in samples where the current file belongs."""

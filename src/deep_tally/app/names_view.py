@@ -34,19 +34,19 @@ from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.settings import Settings
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.brief import Brief
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError, PatternRefused
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.model.findings import Action
 from deep_tally.model.names import ParsedName
-from deep_tally.model.naming import FIELDS
+from deep_tally.model.naming import FIELDS, Order
 from deep_tally.names.pattern import BYTES_MOST
-from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, numbered_apart, to_csv
+from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, numbered_apart, to_csv
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
-from deep_tally.session.told import Told
-from deep_tally.whole import write_whole
+from deep_tally.work.whole import write_whole
 
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
@@ -56,7 +56,7 @@ _ROW_HEIGHT = 28
 _ORDERS: tuple[tuple[str, Order], ...] = (("as delivered", "delivered"), ("by family", "family"))
 
 
-def plan_of(delivery: Delivery, told: Told, brief: Brief) -> tuple[Renamed, ...]:
+def plan_of(delivery: Delivery, corrections: Corrections, brief: Brief) -> tuple[Renamed, ...]:
     """The rename plan of all songs.
 
     Raises
@@ -64,7 +64,7 @@ def plan_of(delivery: Delivery, told: Told, brief: Brief) -> tuple[Renamed, ...]
     PatternRefused
         No names can be made of the pattern.
     """
-    pattern = pattern_of(told, brief)
+    pattern = pattern_of(corrections, brief)
     plans: list[Renamed] = []
     for song in delivery.sets:
         plans += make_plan(
@@ -72,16 +72,16 @@ def plan_of(delivery: Delivery, told: Told, brief: Brief) -> tuple[Renamed, ...]
             song.names,
             song.facts,
             pattern=pattern,
-            order=told.order,
-            own=told.names,
+            order=corrections.order,
+            own=corrections.names,
             longest=brief.names.longest,
         )
     return tuple(plans)
 
 
-def pattern_of(told: Told, brief: Brief) -> str:
-    """The pattern in force: what was told of this delivery, else the brief's."""
-    return told.pattern if told.pattern is not None else brief.names.pattern or DEFAULT_PATTERN
+def pattern_of(corrections: Corrections, brief: Brief) -> str:
+    """The pattern in force: what the user said of this delivery, else the brief's."""
+    return corrections.pattern if corrections.pattern is not None else brief.names.pattern or DEFAULT_PATTERN
 
 
 class PlanModel(QAbstractTableModel):
@@ -213,9 +213,9 @@ class _PlanTable(QTableView):
 
 
 class NamesView(QWidget):
-    """Everything about new names. `told` tells (what is told now, words); `said` one sentence."""
+    """Everything about new names. `corrected` sends (the corrections now, words); `said` one sentence."""
 
-    told = Signal(object, str)
+    corrected = Signal(object, str)
     said = Signal(str)
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
@@ -224,7 +224,7 @@ class NamesView(QWidget):
         self._delivery: Delivery | None = None
         self.protected: ClientFiles = NO_CLIENT
         """What nothing may be written over, or into."""
-        self._told = Told()
+        self._corrections = NO_CORRECTIONS
         self._brief: Brief | None = None
         self.pattern = QLineEdit()
         self.pattern.setAccessibleName("Pattern for new names")
@@ -245,7 +245,9 @@ class NamesView(QWidget):
         self.csv = QPushButton("Save as &CSV…")
         self.csv.clicked.connect(self.save_csv)
         self.in_reply = QCheckBox("&List them in the reply")
-        self.in_reply.clicked.connect(lambda on: self._tell(replace(self._told, in_reply=on), "New names in the reply"))
+        self.in_reply.clicked.connect(
+            lambda on: self._correct(replace(self._corrections, in_reply=on), "New names in the reply")
+        )
         self.trouble = PlainLabel()
         self.trouble.setWordWrap(True)
         self.trouble.setFont(font(13, 600))
@@ -298,21 +300,21 @@ class NamesView(QWidget):
         whole.addLayout(under)
         whole.addWidget(self.table, 1)
 
-    def show_all(self, delivery: Delivery, told: Told, brief: Brief) -> None:
+    def show_all(self, delivery: Delivery, corrections: Corrections, brief: Brief) -> None:
         """Show the plan of a delivery."""
-        self._delivery, self._told, self._brief = delivery, told, brief
-        pattern = pattern_of(told, brief)
+        self._delivery, self._corrections, self._brief = delivery, corrections, brief
+        pattern = pattern_of(corrections, brief)
         if self.pattern.text() != pattern:
             self.pattern.setText(pattern)
-        self.order.setCurrentIndex([order for _, order in _ORDERS].index(told.order))
-        self.in_reply.setChecked(told.in_reply)
+        self.order.setCurrentIndex([order for _, order in _ORDERS].index(corrections.order))
+        self.in_reply.setChecked(corrections.in_reply)
         self._fill()
 
     def _fill(self) -> None:
         if self._delivery is None or self._brief is None:
             return
         try:
-            plan = plan_of(self._delivery, self._told, self._brief)
+            plan = plan_of(self._delivery, self._corrections, self._brief)
         except PatternRefused as refused:
             self.trouble.setText(f"{refused} The names below are those of the last pattern that could be used.")
             self.trouble.show()
@@ -327,10 +329,10 @@ class NamesView(QWidget):
         self.apart.setEnabled(any(r.trouble == "clash" for r in plan))
 
     def _edit_pattern(self, text: str) -> None:
-        self._tell(replace(self._told, pattern=text), "Pattern of names")
+        self._correct(replace(self._corrections, pattern=text), "Pattern of names")
 
     def _choose_order(self, index: int) -> None:
-        self._tell(replace(self._told, order=_ORDERS[index][1]), "Order of names")
+        self._correct(replace(self._corrections, order=_ORDERS[index][1]), "Order of names")
 
     def _inserter(self, field: str) -> Callable[[], None]:
         return lambda: self._insert(field)
@@ -341,14 +343,14 @@ class NamesView(QWidget):
         self.pattern.setFocus()
 
     def _rename(self, path: str, name: str) -> None:
-        self._tell(self._told.with_name(path, name or None), f"Name of {readable(path.rpartition('/')[2])}")
+        self._correct(self._corrections.with_name(path, name or None), f"Name of {readable(path.rpartition('/')[2])}")
 
     def _number_apart(self) -> None:
         own = numbered_apart(self.model.plan)
-        self._tell(replace(self._told, names={**self._told.names, **own}), "Equal names numbered")
+        self._correct(replace(self._corrections, names={**self._corrections.names, **own}), "Equal names numbered")
 
-    def _tell(self, told: Told, words: str) -> None:
-        self.told.emit(told, words)
+    def _correct(self, corrections: Corrections, words: str) -> None:
+        self.corrected.emit(corrections, words)
 
     def save_csv(self) -> None:
         """Ask where, and save the plan as CSV."""

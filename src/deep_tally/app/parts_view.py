@@ -30,6 +30,7 @@ from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.check.parts import missing_in
 from deep_tally.model.brief import Brief, Part
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
@@ -42,7 +43,6 @@ from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.words import Speaker
 from deep_tally.session.shelf import part_lists
-from deep_tally.session.told import Told
 
 _PATHS = "application/x-deep-tally-paths"
 _PATH_ROLE = Qt.ItemDataRole.UserRole.value
@@ -227,11 +227,11 @@ class FileList(QListWidget):
 class PartsView(QWidget):
     """The list, what came for it, and what came besides.
 
-    `told` tells (what is told now, words); `parts_edited` (asked parts JSON-ready, words);
+    `corrected` sends (the corrections now, words); `parts_edited` (asked parts JSON-ready, words);
     `word_taken` (part, phrase).
     """
 
-    told = Signal(object, str)
+    corrected = Signal(object, str)
     parts_edited = Signal(list, str)
     word_taken = Signal(str, str)
 
@@ -240,7 +240,7 @@ class PartsView(QWidget):
         self._theme = theme
         self._delivery: Delivery | None = None
         self._brief: Brief | None = None
-        self._told = Told()
+        self._corrections = NO_CORRECTIONS
         self._offer: tuple[str, str] | None = None
         self.tree = PartTree()
         self.tree.dropped.connect(self.assign)
@@ -339,9 +339,9 @@ class PartsView(QWidget):
 
     # -- showing ------------------------------------------------------------------------------
 
-    def show_all(self, delivery: Delivery, told: Told, brief: Brief) -> None:
+    def show_all(self, delivery: Delivery, corrections: Corrections, brief: Brief) -> None:
         """Show the asked parts of a brief with what came for them."""
-        self._delivery, self._told, self._brief = delivery, told, brief
+        self._delivery, self._corrections, self._brief = delivery, corrections, brief
         self._refresh()
 
     def _refresh(self) -> None:
@@ -447,28 +447,28 @@ class PartsView(QWidget):
         item = self.tree.currentItem()
         return str(item.data(0, _PATH_ROLE) or "") if item is not None else ""
 
-    # -- telling which file is what -----------------------------------------------------------
+    # -- saying which file is what ------------------------------------------------------------
 
     def assign(self, paths: Sequence[str], part: str) -> None:
         """Say that files stand for a part, besides what they stood for by your word before."""
-        told = self._told
+        corrections = self._corrections
         for path in paths:
-            kept = tuple(p for p in told.parts.get(path, ()) if p != part)
-            told = told.with_part(path, (*kept, part))
-        self.told.emit(told, f"{listed([readable(p.rpartition('/')[2]) for p in paths], most=1)}: {readable(part)}")
+            kept = tuple(p for p in corrections.parts.get(path, ()) if p != part)
+            corrections = corrections.with_part(path, (*kept, part))
+        self.corrected.emit(corrections, f"{_named(paths)}: {readable(part)}")
         self._make_offer(paths[0], part)
 
     def take_out(self, path: str, part: str) -> None:
         """Say that a file does not stand for a part."""
         others = self._parts_of(path) - {part}
-        told = self._told.with_part(path, tuple(sorted(others)))
-        self.told.emit(told, f"{readable(path.rpartition('/')[2])} is not {readable(part)}")
+        corrections = self._corrections.with_part(path, tuple(sorted(others)))
+        self.corrected.emit(corrections, f"{readable(path.rpartition('/')[2])} is not {readable(part)}")
 
     def _take_all_out(self, paths: Sequence[str]) -> None:
-        told = self._told
+        corrections = self._corrections
         for path in paths:
-            told = told.with_part(path, ())
-        self.told.emit(told, f"{listed([readable(p.rpartition('/')[2]) for p in paths], most=1)}: on no line")
+            corrections = corrections.with_part(path, ())
+        self.corrected.emit(corrections, f"{_named(paths)}: on no line")
 
     def _parts_of(self, path: str) -> set[str]:
         sets = self._delivery.sets if self._delivery is not None else ()
@@ -500,10 +500,10 @@ class PartsView(QWidget):
         return lambda: self.assign(paths, part)
 
     def _forget(self, paths: Sequence[str]) -> None:
-        told = self._told
+        corrections = self._corrections
         for path in paths:
-            told = told.with_part(path, None)
-        self.told.emit(told, "As their names say")
+            corrections = corrections.with_part(path, None)
+        self.corrected.emit(corrections, "As their names say")
 
     def _make_offer(self, path: str, part: str) -> None:
         """A name that was not understood offers its words for the part it stands for."""
@@ -576,3 +576,7 @@ class PartsView(QWidget):
         family = FAMILIES.index(parse_part(name).family)
         families = [FAMILIES.index(parse_part(str(d["part"])).family) for d in self._documents()]
         return max((i + 1 for i, f in enumerate(families) if f <= family), default=0)
+
+
+def _named(paths: Sequence[str]) -> str:
+    return listed([readable(path.rpartition("/")[2]) for path in paths], most=1)

@@ -15,8 +15,8 @@ from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.measure.job import measure_entry
+from deep_tally.model.corrections import Corrections
 from deep_tally.model.errors import CannotWrite
-from deep_tally.session.told import Told
 
 _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
@@ -119,7 +119,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     window.show_parts()
     shoot("parts")
     window.show_names()
-    window.state.tell(Told(pattern="{part} {side}"), "Pattern")
+    window.state.correct(Corrections(pattern="{part} {side}"), "Pattern")
     window.names.table.selectRow(_CLASH)
     shoot("names")
     window.state.undo_stack.undo()

@@ -1,4 +1,4 @@
-"""The check that is open in the window: what came, what is measured so far, what was found.
+"""The check that is open in the window: its run, what the user changes of it, and what is asked of files beside it.
 
 Holds the crews and polls them from a timer; the event loop never waits for a process, and no thread runs
 beside it.
@@ -10,7 +10,7 @@ import contextlib
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,39 +19,49 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from deep_tally import __version__
-from deep_tally.check.judge import judge
-from deep_tally.compare.run import CompareJob, Comparing, Key
+from deep_tally.compare.run import CompareJob, Comparing
+from deep_tally.engine.check_run import (
+    KERNELS,
+    Assessed,
+    CheckRun,
+    Event,
+    Listed,
+    Listing,
+    Measured,
+    Refused,
+    unchanged,
+)
+from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import UnpackFolder, sweep
-from deep_tally.intake.walk import take_in, tell_rough_mix
-from deep_tally.measure.crew import Crew, Failed, Progress, Returned
 from deep_tally.measure.excerpt import read_excerpts
 from deep_tally.measure.pictures import count_values, read_spectrogram, read_stereo_field
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import Brief, read_brief, with_value
-from deep_tally.model.comparison import Comparison
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import BriefRefused, DeepTallyError
-from deep_tally.model.files import NO_CLIENT, ClientFiles, Entry, Intake, Role
+from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
+from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import save_reply
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.session.shelf import Shelf, named_brief
-from deep_tally.session.told import NOTHING_TOLD, Told, add_word, keep_told, recall_told, vocabulary_at_hand
-from deep_tally.whole import sweep_unfinished
+from deep_tally.session.words import add_word, vocabulary_at_hand
+from deep_tally.work.crew import Crew, Failed, Progress, Returned
+from deep_tally.work.whole import sweep_unfinished
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
 
 _KEEP_MS = 300
-"""What is told is written when the user pauses: at every key the disk would make the window wait."""
+"""What the user says is written when he pauses: at every key the disk would make the window wait."""
 
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
 NUDGE = "Nudge "
 """How the words of a change begin that moves a file by a hair."""
-_INTAKE = "what came"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
 PICTURES: dict[str, Callable[..., object]] = {
@@ -71,8 +81,8 @@ class CheckState(QObject):
     """(bytes unpacked, bytes in all), or (files found, 0)."""
     opened = Signal(bool)
     """`intake` and `tracks` are new; True when it is the delivery that was open, read again."""
-    read_again = Signal(str)
-    """The delivery that was open was read again; the words say what is different. Sent after `opened`."""
+    noticed = Signal(str)
+    """One sentence for the user about what was opened: what is different, or what he said of it before."""
     corrected = Signal()
     """The user changed what files are for, or to which song they belong; the judgement follows."""
     measured = Signal(object)
@@ -83,8 +93,8 @@ class CheckState(QObject):
     """`delivery` is new: measuring ended or was cancelled, or the brief changed."""
     brief_changed = Signal()
     """`brief` is another one; a judged delivery is judged anew right after."""
-    told_changed = Signal()
-    """`told` or `vocabulary` is another one: parts of files, new names, words; the judgement follows."""
+    corrections_changed = Signal()
+    """`corrections` or `vocabulary` are others; what follows for the judgement was sent before."""
     abandoned = Signal()
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
@@ -103,30 +113,24 @@ class CheckState(QObject):
         """The brief as it lies on the shelf or in its file."""
         self.brief: Brief = self.shelf.unsaved or self.chosen_brief
         """The brief in force, with the user's changes."""
-        self.told: Told = NOTHING_TOLD
         self.vocabulary, self._refused_words = vocabulary_at_hand()
-        self.intake: Intake | None = None
-        self.measuring: Measuring | None = None
+        self.run: CheckRun | None = None
+        """The check that is open."""
         self.delivery: Delivery | None = None
-        self.comparing: Comparing | None = None
+        """Its assessment, as far as it was shown."""
         self.job: Job = recall_or_measure
         """What a worker does for one file."""
         self.compare_job: CompareJob = recall_or_compare
         """What a worker does for the files of one song."""
-        self._compared: dict[Key, Comparison] = {}
         self.undo_stack = QUndoStack(self)
-        self._found: Intake | None = None
-        self._asked_for: tuple[tuple[Path, ...], Path | None] = ((), None)
-        self._opened: tuple[tuple[Path, ...], Path | None] = ((), None)
-        self._is_again = False
-        self._unpacked: UnpackFolder | None = None
-        self._unpacking: UnpackFolder | None = None
+        self._next: CheckRun | None = None
         self._left_folders: list[UnpackFolder] = []
-        self._crew = Crew()
+        self._crew = Crew(preload=KERNELS)
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
         # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
         self._clerks = Crew(workers=2, preload="deep_tally.whole")
         self._saving = 0
+        self._is_making_demo = False
         # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
         self._painters = Crew(workers=1, preload="deep_tally.measure.pictures")
         self._pictures: dict[str, tuple[str, str]] = {}
@@ -135,12 +139,11 @@ class CheckState(QObject):
         self._timer.timeout.connect(self._poll)
         self._settling = QTimer(self)
         self._settling.setSingleShot(True)
-        self._settling.timeout.connect(self._settle)
-        self._judgement: Delivery | None = None
+        self._settling.timeout.connect(self._tell)
         self._keeping = QTimer(self)
         self._keeping.setSingleShot(True)
         self._keeping.setInterval(_KEEP_MS)
-        self._keeping.timeout.connect(self._keep_told)
+        self._keeping.timeout.connect(self._keep)
 
     @property
     def words_trouble(self) -> str:
@@ -156,7 +159,7 @@ class CheckState(QObject):
     def close(self) -> None:
         """End all work; changes to the brief that were not saved are there again next time."""
         if self._keeping.isActive():
-            self._keep_told()
+            self._keep()
         with contextlib.suppress(DeepTallyError):
             self.shelf.keep_unsaved(self.brief if self.is_brief_changed else None)
         self._timer.stop()
@@ -165,45 +168,75 @@ class CheckState(QObject):
         self._readers.close()
         self._painters.close()
         self._clerks.close()
-        for folder in (self._unpacking, self._unpacked, *self._left_folders):
-            if folder is not None:
-                folder.remove()
+        for run in (self._next, self.run):
+            if run is not None:
+                run.close()
+        for folder in self._left_folders:
+            folder.remove()
 
     @property
     def is_measuring(self) -> bool:
         """Whether files are being measured, or held against each other."""
-        if self.measuring is not None and not self.measuring.is_done:
-            return True
-        return self.comparing is not None and not self.comparing.is_done
+        return self.run is not None and self.run.stage in ("measuring", "comparing")
+
+    @property
+    def intake(self) -> Intake | None:
+        """What came, as the user corrected it; None while nothing is open."""
+        return self.run.intake if self.run is not None else None
 
     @property
     def tracks(self) -> tuple[Track, ...]:
         """All audio files, measured or not."""
-        return self.measuring.tracks if self.measuring is not None else ()
+        return self.run.tracks if self.run is not None else ()
+
+    @property
+    def measuring(self) -> Measuring | None:
+        """How far measuring is."""
+        return self.run.measuring if self.run is not None else None
+
+    @property
+    def comparing(self) -> Comparing | None:
+        """How far comparing is; None before it begins."""
+        return self.run.comparing if self.run is not None else None
+
+    @property
+    def corrections(self) -> Corrections:
+        """What the user said of the open delivery."""
+        return self.run.corrections if self.run is not None else NO_CORRECTIONS
+
+    def so_far(self) -> Delivery | None:
+        """The assessment, or what the measured files show by themselves while it is not made."""
+        return self.delivery or (self.run.so_far() if self.run is not None else None)
 
     def open(self, paths: Sequence[Path], *, rough_mix: Path | None = None) -> None:
         """List and measure a delivery; the one open before is put away once the new one is found."""
-        self._list(tuple(paths), rough_mix, again=False)
+        self._open(paths, rough_mix, again=None)
 
     def open_again(self) -> None:
         """Read the open delivery again: only files that are new or changed are measured."""
-        if self.intake is not None:
-            self._list(*self._opened, again=True)
+        if self.run is not None:
+            self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
-    def _list(self, paths: tuple[Path, ...], rough_mix: Path | None, *, again: bool) -> None:
+    def _open(self, paths: Sequence[Path], rough_mix: Path | None, *, again: CheckRun | None) -> None:
         self._stop_measuring()
-        self._asked_for, self._is_again = (paths, rough_mix), again
-        self._leave(self._unpacking)
-        try:
-            self._unpacking = UnpackFolder()
-        except OSError:
-            self._unpacking = None  # then zips are told to be unpacked by hand
+        self._abandon()
         self.opening.emit("Looking through the files", paths[0].name if paths else "")
-        self._crew.submit(_INTAKE, _take_in, paths, rough_mix, self._unpacking.files if self._unpacking else None)
-        self._timer.start()
+        self._next = CheckRun(
+            paths, self.brief, vocabulary=self.vocabulary, rough_mix=rough_mix, crew=self._crew, again=again
+        )
+        self._next.job, self._next.compare_job = self.job, self.compare_job
+        self._tidy()
 
-    def _leave(self, folder: UnpackFolder | None) -> None:
-        """Have a worker delete what was unpacked, for it may be gigabytes, and what crashed windows left with it."""
+    def _abandon(self) -> None:
+        """Give up what is being opened."""
+        if self._next is not None:
+            self._next.cancel()
+            self._leave(self._next)
+            self._next = None
+
+    def _leave(self, run: CheckRun) -> None:
+        """Have a worker delete what a run unpacked, for it may be gigabytes, and what crashed windows left with it."""
+        folder = run.let_go()
         if folder is not None:
             self._left_folders.append(folder)
         self._tidy()
@@ -215,27 +248,25 @@ class CheckState(QObject):
     def open_demo(self) -> None:
         """Make the demo delivery, unless it is there already, and open it."""
         self._stop_measuring()
+        self._abandon()
         self.opening.emit("Making the demo delivery", "The demo")
-        self._crew.submit(_DEMO, _make_demo)
+        self._is_making_demo = True
+        self._clerks.submit(_DEMO, _make_demo)
         self._timer.start()
 
     def cancel(self) -> None:
         """Stop measuring; what was measured is kept and judged."""
         if self.is_measuring:
             self._stop_measuring()
-        else:
-            self._crew.cancel()
-            self._leave(self._unpacking)
-            self._unpacking = None
+        elif self._next is not None or self._is_making_demo:
+            self._is_making_demo = False  # it is made all the same, and there at once the next time
+            self._abandon()
             self.abandoned.emit()
 
     def _stop_measuring(self) -> None:
-        self._crew.cancel()
-        if self.measuring is not None and self.is_measuring:
-            self.measuring.cancel()
-            if self.comparing is not None:
-                self.comparing.cancel()
-            self._judge()
+        if self.run is not None and self.is_measuring:
+            self.run.cancel()
+            self._settle()
 
     def choose_brief(self, path: Path) -> None:
         """Judge anew with the brief in a file; no audio is read again."""
@@ -323,26 +354,33 @@ class CheckState(QObject):
             return False
         return True
 
-    def tell(self, told: Told, words: str) -> None:
-        """Take what the user tells of this delivery; it is kept, and can be undone."""
-        if told != self.told:
-            self.undo_stack.push(_Telling(self, words, self.told, told))
+    def correct(self, corrections: Corrections, words: str) -> None:
+        """Take what the user says of this delivery; it is kept, and can be undone."""
+        if self.run is not None and corrections != self.corrections:
+            self.undo_stack.push(_Correction(self, words, self.corrections, corrections))
 
-    def put_told(self, told: Told) -> None:
-        """Take for true what was told; parts of files are judged anew at once."""
-        before = self.told
-        is_judged_anew = (told.parts, told.places, told.tempos) != (before.parts, before.places, before.tempos)
-        self.told = told
+    def put_corrections(self, corrections: Corrections) -> None:
+        """Take what the user said for true: what became audio is measured, all is compared and judged anew."""
+        run = self.run
+        if run is None:
+            return
         self._keeping.start()
-        if is_judged_anew:
-            self._judge_anew()
-        self.told_changed.emit()
+        was_judged = self.delivery is not None or self._settling.isActive()
+        if run.correct(corrections):
+            self._abandon()  # its workers went with those of the files that were measured
+            self._settling.stop()
+            self.delivery = None
+            self._timer.start()
+            self.corrected.emit()
+            self._settle()
+        elif was_judged:
+            self._tell()
+        self.corrections_changed.emit()
 
-    def _keep_told(self) -> None:
+    def _keep(self) -> None:
         self._keeping.stop()
-        if self.intake is not None:
-            source, told = self.intake.source, self.told
-            self._try(lambda: keep_told(source, told))
+        if self.run is not None:
+            self._try(self.run.keep_corrections)
 
     def add_word(self, part: str, phrase: str) -> bool:
         """Keep a word of the user's own for a part; tells whether it can be used."""
@@ -352,7 +390,7 @@ class CheckState(QObject):
             self.refused.emit(str(error))
             return False
         self._judge_anew()
-        self.told_changed.emit()
+        self.corrections_changed.emit()
         return True
 
     @property
@@ -360,48 +398,30 @@ class CheckState(QObject):
         """Whether roles and songs can be changed now."""
         return self.intake is not None and not self.is_measuring
 
-    def tell_rough_mix(self, path: str) -> None:
+    def set_rough_mix(self, path: str) -> None:
         """Say which file is its song's rough mix; what only looked like it is a reference then."""
-        if self.intake is not None and self.can_be_corrected:
-            self._correct(f"{_name(path)} is the rough mix", tell_rough_mix(self.intake.entries, path))
+        if self.intake is not None:
+            songs = {e.path: e.song for e in self.intake.entries}
+            others = [p for p in self.corrections.rough_mixes if songs.get(p) == songs.get(path)]
+            said = self.corrections.with_rough_mix(path, instead_of=others)
+            self._sort(said, f"{_name(path)} is the rough mix")
 
-    def tell_role(self, paths: Iterable[str], role: Role) -> None:
+    def set_role(self, paths: Iterable[str], role: Role) -> None:
         """Say what files are for. A note that belongs to no song joins the first one when it is said to be sound."""
-        first = self.intake.songs[0] if self.intake is not None and role.is_audio else ""
-        self._change(paths, f"{{}}: {role.value}", lambda e: replace(e, role=role, song=e.song or first))
+        files = list(paths)
+        self._sort(self.corrections.with_role(files, role), f"{_named(files)}: {role.value}")
 
-    def tell_song(self, paths: Iterable[str], song: str) -> None:
+    def set_song(self, paths: Iterable[str], song: str) -> None:
         """Say to which song files belong; a new name makes a new song."""
-        self._change(paths, f"{{}} to {song}", lambda entry: replace(entry, song=song))
+        files = list(paths)
+        self._sort(self.corrections.with_song(files, song), f"{_named(files)} to {song}")
 
-    def _change(self, paths: Iterable[str], words: str, change: Callable[[Entry], Entry]) -> None:
-        if self.intake is not None and self.can_be_corrected:
-            meant = set(paths)
-            entries = [change(e) if e.path in meant else e for e in self.intake.entries]
-            named = listed([_name(p) for p in meant], most=1) if len(meant) == 1 else count(len(meant), "file")
-            self._correct(words.replace("{}", named), entries)
-
-    def _correct(self, words: str, entries: Sequence[Entry]) -> None:
-        if self.intake is not None and tuple(entries) != self.intake.entries and any(e.role.is_audio for e in entries):
-            self.undo_stack.push(_Correction(self, words, self.intake.entries, tuple(entries)))
-
-    def put_entries(self, entries: tuple[Entry, ...]) -> None:
-        """Take corrected entries for true: what is measured stays, what became audio is measured, all is judged."""
-        if self.intake is None or self.measuring is None:
+    def _sort(self, corrections: Corrections, words: str) -> None:
+        """Take what is said of roles and songs, where it changes any."""
+        if self.run is None or self.run.found is None or self.intake is None or not self.can_be_corrected:
             return
-        known = self.measuring.by_path
-        if self.is_measuring:
-            # An undo may come while a file that became audio is measured: what is not done is begun anew.
-            self._crew.cancel()
-            known = {path: track for path, track in known.items() if is_measured(track)}
-        self.intake = replace(self.intake, entries=entries)
-        self.delivery = self._judgement = None
-        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
-        self.comparing = None
-        self._timer.start()
-        self.corrected.emit()
-        if self.measuring.is_done:
-            self._compare()
+        if with_corrections(self.run.found, corrections).entries != self.intake.entries:
+            self.correct(corrections, words)
 
     def request_excerpts(self, who: str, wanted: Iterable[tuple[str, int, int]]) -> None:
         """Ask for samples of files: (path, first frame, frames) each; `excerpts_came` brings them.
@@ -429,7 +449,7 @@ class CheckState(QObject):
     @property
     def client(self) -> ClientFiles:
         """What nothing may be written over, or into."""
-        return self.intake.client if self.intake is not None else NO_CLIENT
+        return self.run.client if self.run is not None else NO_CLIENT
 
     @property
     def sources(self) -> dict[str, Path]:
@@ -443,11 +463,10 @@ class CheckState(QObject):
                     folder.remove()
                     self._left_folders.remove(folder)
             elif not isinstance(report, Progress):
-                self._saving -= 1
-                if isinstance(report, Returned):
-                    self.saved.emit(*report.value)
+                if report.job == _DEMO:
+                    self._open_made(report)
                 else:
-                    self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
+                    self._take_saved(report)
         for report in self._readers.poll():
             if not isinstance(report, Progress):
                 self.excerpts_came.emit(report.job, report.value if isinstance(report, Returned) else {})
@@ -456,133 +475,104 @@ class CheckState(QObject):
                 self.picture_came.emit(*self._pictures[report.job], getattr(report, "value", None))
         moved = came = False
         for report in self._crew.poll():
-            moved = True
             came = came or not isinstance(report, Progress)
-            if report.job == _INTAKE:
-                if isinstance(report, Progress):
-                    self.opening_moved.emit(report.done, report.total)
-                else:
-                    self._start(report)
-            elif report.job == _DEMO and not isinstance(report, Progress):
-                self._open_made(report)
-            elif self.comparing is not None and self.comparing.take(report):
-                continue
-            elif self.measuring is not None and (track := self.measuring.take(report)) is not None:
-                self.measured.emit(track)
-        if moved and self.measuring is not None:
-            if self.measuring.is_done and self.delivery is None:
-                # In events of their own: this one may have drawn a lot already.
-                self._settling.start()
+            for run in (self._next, self.run):
+                if run is not None and (events := run.take(report)) is not None:
+                    moved = self._hear(run, events) or moved
+                    break
+        if not moved and self.run is not None:
+            moved = self._hear(self.run, self.run.step())
+        if moved:
             self.progressed.emit()
-        if not any(crew.is_busy for crew in (self._crew, self._readers, self._painters, self._clerks)):
+        is_busy = any(crew.is_busy for crew in (self._crew, self._readers, self._painters, self._clerks))
+        if not is_busy and (self.run is None or not self.run.is_to_step):
             self._timer.stop()
         else:
             self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
 
-    def _start(self, report: Returned | Failed) -> None:
-        value = report.value if isinstance(report, Returned) else f"{report.problem}; {report.remedy}."
-        if not isinstance(value, Intake):
-            self._leave(self._unpacking)
-            self._unpacking = None
-            self.refused.emit(str(value))
-            return
-        before, self._unpacked, self._unpacking = self._unpacked, self._unpacking, None
-        known: dict[str, Track] = {}
-        words = ""
-        found = value
-        if self._is_again and self._found is not None and self.intake is not None and self.measuring is not None:
-            same = {e.path for e in found.entries} & {e.path for e in _unchanged(self._found, found)}
-            known = {p: t for p, t in self.measuring.by_path.items() if p in same and is_measured(t)}
-            words = _difference(self._found, found, same)
-            value = _with_corrections(found, self._found, self.intake)
-        if not self._is_again:
-            self._compared = {}
+    def _take_saved(self, report: Returned | Failed) -> None:
+        self._saving -= 1
+        if isinstance(report, Returned):
+            self.saved.emit(*report.value)
+        else:
+            self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
+
+    def _hear(self, run: CheckRun, events: Sequence[Event]) -> bool:
+        """Pass on what happened; whether measuring or comparing went on."""
+        moved = False
+        for event in events:
+            match event:
+                case Listing(done, total):
+                    self.opening_moved.emit(done, total)
+                case Refused(error):
+                    self._next = None
+                    self._leave(run)
+                    self.refused.emit(str(error))
+                case Listed():
+                    self._replace(run)
+                case Measured(track):
+                    moved = True
+                    self.measured.emit(track)
+                case Assessed():
+                    # Shown in an event of its own: this one may have taken its time already.
+                    self._settling.start()
+                    moved = True
+                case _:
+                    moved = True
+        return moved and run is self.run
+
+    def _replace(self, run: CheckRun) -> None:
+        """A delivery was listed: it takes the place of the one that was open."""
+        before = self.run
         if self._keeping.isActive():
-            self._keep_told()
-        self._found, self.intake, self._opened = found, value, self._asked_for
-        self.told = recall_told(value.source)
+            self._keep()
+        is_again = before is not None and run.is_again
+        self._next, self.run, self.delivery = None, run, None
+        run.brief, run.vocabulary = self.brief, self.vocabulary
+        self._settling.stop()
         self.undo_stack.clear()
-        self.delivery = self._judgement = None
-        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
-        self.comparing = None
-        self.opened.emit(self._is_again)
-        if words:
-            self.read_again.emit(words)
-        if self.measuring.is_done:
-            self._compare()
-        self._leave(before)
+        self.opened.emit(is_again)
+        if is_again and before is not None and before.found is not None and run.found is not None:
+            self.noticed.emit(_difference(before.found, run.found))
+        elif run.trouble:
+            self.noticed.emit(run.trouble)
+        elif run.recalled != NO_CORRECTIONS:
+            self.noticed.emit(f"What you said of this delivery before is in force: {correction_words(run.recalled)}.")
+        if before is not None:
+            self._leave(before)
 
     def _open_made(self, report: Returned | Failed) -> None:
+        if not self._is_making_demo:
+            return  # something else was opened meanwhile, or it was cancelled
+        self._is_making_demo = False
         if isinstance(report, Returned):
             self.open([report.value])
         else:
             self.refused.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
 
-    def _settle(self) -> None:
-        """One step towards the judgement, each in an event of its own: compare, judge, tell."""
-        if self._judgement is not None:
-            self._tell()
-        else:
-            self._compare(at_once=False)
-
-    def _compare(self, *, at_once: bool = True) -> None:
-        """When all is measured, hold the files against each other; then judge."""
-        if self.intake is None or self.measuring is None or self.delivery is not None or not self.measuring.is_done:
-            return
-        if self.comparing is None:
-            known = self._compared
-            self.comparing = Comparing(
-                self.intake, self.measuring.tracks, self._crew, job=self.compare_job, known=known
-            )
-            self._timer.start()
-        if self.comparing.is_done:
-            self._judge(at_once=at_once)
-
     def _judge_anew(self) -> None:
         """Judge again what is judged already; what is not will be, when it is measured and compared."""
-        if self.delivery is not None or self._judgement is not None:
-            self._judge()
-
-    def _judge(self, *, at_once: bool = True) -> None:
-        if self.intake is None or self.measuring is None:
+        if self.run is None:
             return
-        comparisons: Mapping[str, Comparison] = {}
-        if self.comparing is not None:
-            self._compared |= self.comparing.found
-            comparisons = self.comparing.by_song
-        self._judgement = judge(
-            self.intake,
-            self.measuring.tracks,
-            self.brief,
-            comparisons=comparisons,
-            told_parts=self.told.parts,
-            told_places=self.told.places,
-            told_tempos=self.told.tempos,
-            vocabulary=self.vocabulary,
-            incomplete=self.comparing.incomplete if self.comparing is not None else (),
-        )
-        if at_once:
+        self.run.brief, self.run.vocabulary = self.brief, self.vocabulary
+        if self.run.delivery is not None:
+            self.run.assess()
             self._tell()
-        else:
-            self._settling.start()
+
+    def _settle(self) -> None:
+        """Take what steps need no worker, and show what came of it."""
+        run = self.run
+        if run is not None:
+            while run.is_to_step:
+                run.step()
+            if run.delivery is not None:
+                self._tell()
 
     def _tell(self) -> None:
-        self.delivery, self._judgement = self._judgement, None
-        self.judged.emit()
-
-
-class _Correction(QUndoCommand):
-    """One correction by the user, as the entries before and after it."""
-
-    def __init__(self, state: CheckState, words: str, before: tuple[Entry, ...], after: tuple[Entry, ...]) -> None:
-        super().__init__(words)
-        self._state, self._before, self._after = state, before, after
-
-    def redo(self) -> None:
-        self._state.put_entries(self._after)
-
-    def undo(self) -> None:
-        self._state.put_entries(self._before)
+        self._settling.stop()
+        if self.run is not None and self.run.delivery is not None:
+            self.delivery = self.run.delivery
+            self.judged.emit()
 
 
 class _BriefChange(QUndoCommand):
@@ -612,25 +602,25 @@ class _BriefChange(QUndoCommand):
         return True
 
 
-class _Telling(QUndoCommand):
-    """What the user told of the delivery, before and after."""
+class _Correction(QUndoCommand):
+    """What the user said of the delivery, before and after."""
 
-    def __init__(self, state: CheckState, words: str, before: Told, after: Told) -> None:
+    def __init__(self, state: CheckState, words: str, before: Corrections, after: Corrections) -> None:
         super().__init__(words)
         self._state, self._before, self._after = state, before, after
 
     def redo(self) -> None:
-        self._state.put_told(self._after)
+        self._state.put_corrections(self._after)
 
     def undo(self) -> None:
-        self._state.put_told(self._before)
+        self._state.put_corrections(self._before)
 
     def id(self) -> int:
         return 2
 
     def mergeWith(self, other: QUndoCommand) -> bool:
         """Typing at the pattern is one change, and so is nudging one file again and again."""
-        if not isinstance(other, _Telling):
+        if not isinstance(other, _Correction):
             return False
         was_typed = self._before.pattern != self._after.pattern
         typed = was_typed and replace(other._after, pattern=self._after.pattern) == self._after
@@ -640,48 +630,24 @@ class _Telling(QUndoCommand):
         return typed or nudged
 
 
-def is_measured(track: Track) -> bool:
-    """Whether what is known of a file need not be found out again: what could not be checked here is tried again."""
-    return track.is_done and track.unchecked is None
-
-
 def _name(path: str) -> str:
     return path.rpartition("/")[2]
 
 
-def _unchanged(before: Intake, now: Intake) -> list[Entry]:
-    """Entries of now whose files are the very ones that were there before."""
-    identities = {e.path: e.identity for e in before.entries}
-    return [e for e in now.entries if identities.get(e.path) == e.identity]
+def _named(paths: Sequence[str]) -> str:
+    return listed([_name(p) for p in paths], most=1) if len(paths) == 1 else count(len(paths), "file")
 
 
-def _difference(before: Intake, now: Intake, same: set[str]) -> str:
+def _difference(before: Intake, now: Intake) -> str:
     """What reading again brought, in words."""
     was, are = ({e.path for e in intake.entries} for intake in (before, now))
+    changed = (are & was) - unchanged(before, now)
     parts = [
         count(len(paths), "file") + f" {what}"
-        for paths, what in ((are - was, "added"), (are & was - same, "changed"), (was - are, "gone"))
+        for paths, what in ((are - was, "added"), (changed, "changed"), (was - are, "gone"))
         if paths
     ]
     return f"Read again: {listed(parts)}." if parts else "Read again: nothing is different."
-
-
-def _with_corrections(now: Intake, found: Intake, corrected: Intake) -> Intake:
-    """The user's corrections to what was found before, for the files that are still there."""
-    as_found = {e.path: (e.role, e.song) for e in found.entries}
-    told = {e.path: (e.role, e.song) for e in corrected.entries if (e.role, e.song) != as_found[e.path]}
-    entries = [replace(e, role=told[e.path][0], song=told[e.path][1]) if e.path in told else e for e in now.entries]
-    return replace(now, entries=tuple(entries))
-
-
-def _take_in(
-    progress: Callable[[int, int], None], paths: tuple[Path, ...], rough_mix: Path | None, unpack_into: Path | None
-) -> Intake | str:
-    """In a worker: a slow drive must not hold the window. A refusal comes back as its sentence."""
-    try:
-        return take_in(paths, rough_mix=rough_mix, unpack_into=unpack_into, on_step=progress)
-    except DeepTallyError as error:
-        return str(error)
 
 
 def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> tuple[str, bool]:

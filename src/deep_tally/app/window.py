@@ -313,10 +313,10 @@ class Window(QMainWindow):
             if role in (Role.ROUGH_MIX, Role.DOCUMENT):
                 self.role_menu.addSeparator()
             words = f"&{number + 1} {role.value}" + (", left out" if role is Role.STRAY else "")
-            self._action(self.role_menu, words, self._role_teller(role))
+            self._action(self.role_menu, words, self._role_setter(role))
         self.song_menu = QMenu("The chosen files belong to…", self)
         self.song_menu.aboutToShow.connect(self._fill_song_menu)
-        self.mix_action = self._action(self._edit_menu, "The chosen file is the rough &mix", self._tell_mix, "Ctrl+M")
+        self.mix_action = self._action(self._edit_menu, "The chosen file is the rough &mix", self._set_mix, "Ctrl+M")
         self._edit_menu.addMenu(self.role_menu)
         self._edit_menu.addMenu(self.song_menu)
         self.role_action = QAction("What the chosen files are for…", self)
@@ -334,33 +334,33 @@ class Window(QMainWindow):
             place = self.sheet.visualRect(self.sheet.currentIndex()).bottomLeft()
             menu.popup(self.sheet.viewport().mapToGlobal(place))
 
-    def _role_teller(self, role: Role) -> Callable[[], None]:
-        def tell() -> None:
+    def _role_setter(self, role: Role) -> Callable[[], None]:
+        def set_role() -> None:
             if self._may_correct():
-                self.state.tell_role(self.sheet.selected_paths, role)
+                self.state.set_role(self.sheet.selected_paths, role)
 
-        return tell
+        return set_role
 
     def _fill_song_menu(self) -> None:
         self.song_menu.clear()
         intake = self.state.intake
         for song in intake.songs if intake is not None else ():
             words = readable(song).replace("&", "&&")
-            self._action(self.song_menu, words, self._song_teller(song))
+            self._action(self.song_menu, words, self._song_setter(song))
         self.song_menu.addSeparator()
-        self._action(self.song_menu, "A song of its own…", self._tell_new_song)
+        self._action(self.song_menu, "A song of its own…", self._set_new_song)
 
-    def _song_teller(self, song: str) -> Callable[[], None]:
-        return lambda: self._tell_song(song)
+    def _song_setter(self, song: str) -> Callable[[], None]:
+        return lambda: self._set_song(song)
 
-    def _tell_song(self, song: str) -> None:
+    def _set_song(self, song: str) -> None:
         if song and self._may_correct():
-            self.state.tell_song(self.sheet.selected_paths, song)
+            self.state.set_song(self.sheet.selected_paths, song)
 
-    def _tell_new_song(self) -> None:
+    def _set_new_song(self) -> None:
         name, agreed = ask_text(self.desk, "A song of its own", "The song's name:")
         if agreed:
-            self._tell_song(name.strip())
+            self._set_song(name.strip())
 
     def _may_correct(self) -> bool:
         """Whether files can be told apart now; says why not."""
@@ -448,7 +448,7 @@ class Window(QMainWindow):
         """Whether what plays may be written there; says why not."""
         from deep_tally.app.client_folder import may_save
         from deep_tally.model.errors import CannotWrite
-        from deep_tally.whole import require_not_the_clients
+        from deep_tally.work.whole import require_not_the_clients
 
         if not may_save(self.pages.currentWidget() or self, path, self.state.client):
             return False
@@ -518,7 +518,7 @@ class Window(QMainWindow):
         state.opening_moved.connect(self._show_opening)
         state.opened.connect(self._opened)
         state.corrected.connect(self._corrected)
-        state.read_again.connect(self.say)
+        state.noticed.connect(self.say)
         state.measured.connect(self._measured)
         state.progressed.connect(self._progressed)
         state.judged.connect(self._judged)
@@ -540,8 +540,8 @@ class Window(QMainWindow):
         self.to_reply.clicked.connect(self.show_reply)
         self.band.next.clicked.connect(self._next_step)
         self.to_line_up.clicked.connect(self.show_line_up)
-        self.line_up.told.connect(state.tell)
-        self.line_up.tempo_told.connect(self._tell_tempo)
+        self.line_up.corrected.connect(state.correct)
+        self.line_up.tempo_given.connect(self._set_tempo)
         self.line_up.samples_wanted.connect(state.request_excerpts)
         self.line_up.file_wanted.connect(self._show_in_sheet)
         self.line_up.said.connect(self.say)
@@ -564,14 +564,14 @@ class Window(QMainWindow):
         panel.page_button.clicked.connect(self.show_paper)
         panel.closed.connect(lambda: self.open_brief(False))
         panel.menu.aboutToShow.connect(self._fill_brief_menu)
-        self.parts.told.connect(state.tell)
+        self.parts.corrected.connect(state.correct)
         self.parts.parts_edited.connect(lambda parts, words: self._edit_brief("parts", parts, words))
         self.parts.word_taken.connect(self._take_word)
-        self.names.told.connect(state.tell)
+        self.names.corrected.connect(state.correct)
         self.names.said.connect(self.say)
         self.paper.said.connect(self.say)
         self.paper.left.connect(self.show_sheet)
-        state.told_changed.connect(self._told_changed)
+        state.corrections_changed.connect(self._corrections_changed)
         state.saved.connect(self._saved)
         self.reply.slow_to_save.connect(state.save_page)
         self.paper.slow_to_save.connect(state.save_page)
@@ -763,11 +763,11 @@ class Window(QMainWindow):
         elif page is self.reply:
             self._fill_reply()
         elif page is self.line_up:
-            self.line_up.show_all(delivery, self.state.told, song=self._song_name(delivery))
+            self.line_up.show_all(delivery, self.state.corrections, song=self._song_name(delivery))
         elif page is self.parts:
-            self.parts.show_all(delivery, self.state.told, self.state.brief)
+            self.parts.show_all(delivery, self.state.corrections, self.state.brief)
         elif page is self.names:
-            self.names.show_all(delivery, self.state.told, self.state.brief)
+            self.names.show_all(delivery, self.state.corrections, self.state.brief)
 
     def _song_name(self, delivery: Delivery) -> str:
         """The name of the set whose files the sheet shows; empty when it shows all."""
@@ -775,18 +775,18 @@ class Window(QMainWindow):
         songs = intake.songs if intake is not None else ()
         return delivery.sets[songs.index(self.songs.song)].name if self.songs.song in songs else ""
 
-    def _tell_tempo(self, name: str, bpm: float | None) -> None:
-        """Take the tempo the user tells of a song; it is known by its name in the intake."""
+    def _set_tempo(self, name: str, bpm: float | None) -> None:
+        """Take the tempo the user gives a song; it is known by its name in the intake."""
         intake, delivery = self.state.intake, self.state.delivery
         if intake is not None and delivery is not None:
             song = intake.songs[[s.name for s in delivery.sets].index(name)]
-            self.state.tell(self.state.told.with_tempo(song, bpm), "Tempo")
+            self.state.correct(self.state.corrections.with_tempo(song, bpm), "Tempo")
 
     def _edit_brief(self, key: str, value: object, words: str) -> None:
         if not self.state.edit_brief(key, value, words):
             self._show_brief()
 
-    def _told_changed(self) -> None:
+    def _corrections_changed(self) -> None:
         self._replied = None
         self._fill_page()
 
@@ -877,7 +877,7 @@ class Window(QMainWindow):
         """Save the brief as a file, and say what happened."""
         from deep_tally.app.client_folder import may_save
         from deep_tally.model.errors import DeepTallyError
-        from deep_tally.whole import write_whole
+        from deep_tally.work.whole import write_whole
 
         if not may_save(self.pages.currentWidget() or self, path, self.state.client):
             return
@@ -909,7 +909,7 @@ class Window(QMainWindow):
         from deep_tally.app.client_folder import may_save
         from deep_tally.app.export import png_of
         from deep_tally.model.errors import DeepTallyError
-        from deep_tally.whole import write_whole
+        from deep_tally.work.whole import write_whole
 
         path = path if path.suffix.casefold() == ".png" else path.with_name(f"{path.name}.png")
         if not may_save(self.pages.currentWidget() or self, path, self.state.client):
@@ -969,10 +969,10 @@ class Window(QMainWindow):
         tracks = self.state.measuring.by_path if self.state.measuring is not None else {}
         self.bench.show_row(row, Speaker(delivery) if delivery is not None else None, tracks)
 
-    def _tell_mix(self) -> None:
+    def _set_mix(self) -> None:
         row = self.sheet.current_row
         if row is not None and self._may_correct():
-            self.state.tell_rough_mix(row.track.path)
+            self.state.set_rough_mix(row.track.path)
 
     def _take_excerpts(self, who: str, excerpts: Mapping[str, Excerpt]) -> None:
         if who == self.line_up.ASKS:
@@ -1136,11 +1136,11 @@ class Window(QMainWindow):
         from deep_tally.app.names_view import plan_of
         from deep_tally.model.errors import PatternRefused
 
-        told, delivery = self.state.told, self.state.delivery
-        if not told.in_reply or delivery is None:
+        said, delivery = self.state.corrections, self.state.delivery
+        if not said.in_reply or delivery is None:
             return {}
         try:
-            plan = plan_of(delivery, told, self.state.brief)
+            plan = plan_of(delivery, said, self.state.brief)
         except PatternRefused:
             return {}
         return {r.old: r.new for r in plan if r.new and r.old != r.new}

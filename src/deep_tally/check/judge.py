@@ -7,12 +7,13 @@ from dataclasses import replace
 from types import MappingProxyType
 
 from deep_tally.check.common import find_common
-from deep_tally.check.registry import tally
+from deep_tally.check.registry import tally, tally_alone
 from deep_tally.check.stamps import placements_of
 from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
-from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
+from deep_tally.model.delivery import Common, Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
 from deep_tally.names.match import match_parts
 from deep_tally.names.read import read_names
@@ -24,10 +25,8 @@ def judge(
     tracks: Sequence[Track],
     brief: Brief,
     *,
+    corrections: Corrections = NO_CORRECTIONS,
     comparisons: Mapping[str, Comparison] = MappingProxyType({}),
-    told_parts: Mapping[str, Sequence[str]] = MappingProxyType({}),
-    told_places: Mapping[str, int] = MappingProxyType({}),
-    told_tempos: Mapping[str, float] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
     incomplete: Sequence[Incomplete] = (),
 ) -> Delivery:
@@ -36,18 +35,14 @@ def judge(
     Parameters
     ----------
     intake : Intake
-        What came.
+        What came, sorted as the user said.
     tracks : sequence of Track
         The measured files, in any order; files not measured yet may be missing.
     brief : Brief
+    corrections : Corrections
+        What the user said of parts, places and tempos.
     comparisons : mapping of song to Comparison
         How the files of each song (by its name in the intake) relate, as far as that is known.
-    told_parts : mapping of path to part names
-        Which asked parts files stand for, where the user said so.
-    told_places : mapping of path to frames
-        How much later than their own start files belong, where the user said so.
-    told_tempos : mapping of song to BPM
-        By its name in the intake, where the user said so.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     incomplete : sequence of Incomplete
@@ -56,9 +51,9 @@ def judge(
     tracks = in_asked_roles(tracks, brief)
     sets = []
     for name in intake.songs:
-        song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), told_tempos.get(name))
-        song = replace(song, placements=placements_of(song, told_places, brief))
-        sets.append(_with_names(song, brief, told_parts, vocabulary))
+        song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), corrections.tempos.get(name))
+        song = replace(song, placements=placements_of(song, corrections.places, brief))
+        sets.append(_with_names(song, brief, corrections.parts, vocabulary))
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
@@ -73,6 +68,28 @@ def judge(
             *(unread for comparison in comparisons.values() for unread in comparison.unread),
         ),
         findings=tuple(finding for song in sets for finding in tally(song, brief)),
+    )
+
+
+def judge_so_far(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
+    """What the measured files show each by itself, while others are still to come.
+
+    Whatever is found here is found again when all are there, perhaps under what explains it; what depends on other
+    files, on names or on what the user said is left for then.
+    """
+    tracks = in_asked_roles(tracks, brief)
+    sets = []
+    for name in intake.songs:
+        paths = {e.path for e in intake.entries if e.song == name}
+        listed = tuple(t for t in tracks if t.path in paths)
+        sets.append(SongSet(name=name, tracks=listed, facts=SongFacts(title=name), common=Common()))
+    return Delivery(
+        source=intake.source,
+        name=intake.name,
+        sets=tuple(sets),
+        troubles=intake.troubles,
+        incomplete=(*intake.incomplete, *_not_measured(tracks)),
+        findings=tuple(finding for song in sets for finding in tally_alone(song, brief)),
     )
 
 

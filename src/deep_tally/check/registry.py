@@ -32,10 +32,14 @@ Find = Callable[[SongSet, Brief], Iterator[Finding]]
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One finding code and the function that looks for it."""
+    """One finding code and the function that looks for it.
+
+    `alone`: it asks nothing but a file's own measures, so that what it finds is known as soon as the file is measured.
+    """
 
     code: str
     find: Find
+    alone: bool = False
 
     def __post_init__(self) -> None:
         if self.code.partition(".")[0] not in QUESTIONS:
@@ -51,7 +55,7 @@ CHECKS = (
     Check("start.stamp-differs", start.stamp_differs),
     Check("start.stamp-partial", start.stamp_partial),
     Check("start.cut-in", start.cut_in),
-    Check("start.codec-delay", start.codec_delay),
+    Check("start.codec-delay", start.codec_delay, alone=True),
     Check("start.click-off-bar", click.off_bar),
     Check("length.short", length.short),
     Check("length.ends-differ", length.ends_differ),
@@ -68,28 +72,28 @@ CHECKS = (
     Check("rate.upsampled", rate.upsampled),
     Check("depth.differs", depth.differs),
     Check("depth.low", depth.low),
-    Check("depth.off-brief", depth.off_brief),
+    Check("depth.off-brief", depth.off_brief, alone=True),
     Check("depth.padded", depth.padded),
-    Check("clipping.baked", clipping.baked),
+    Check("clipping.baked", clipping.baked, alone=True),
     Check("clipping.earlier", clipping.earlier),
-    Check("clipping.over", clipping.over),
-    Check("clipping.between-samples", clipping.between_samples),
-    Check("headroom.hot", headroom.hot),
-    Check("headroom.quiet", headroom.quiet),
+    Check("clipping.over", clipping.over, alone=True),
+    Check("clipping.between-samples", clipping.between_samples, alone=True),
+    Check("headroom.hot", headroom.hot, alone=True),
+    Check("headroom.quiet", headroom.quiet, alone=True),
     Check("headroom.normalised", headroom.normalised),
     Check("headroom.same-peak", headroom.same_peak),
     Check("headroom.shared-ceiling", headroom.shared_ceiling),
     Check("headroom.limited", headroom.limited),
-    Check("headroom.dc", headroom.dc),
-    Check("channels.same", channels.same),
-    Check("channels.panned-mono", channels.panned_mono),
+    Check("headroom.dc", headroom.dc, alone=True),
+    Check("channels.same", channels.same, alone=True),
+    Check("channels.panned-mono", channels.panned_mono, alone=True),
     Check("channels.one-side", channels.one_side),
-    Check("channels.opposed", channels.opposed),
-    Check("channels.near-mono", channels.near_mono),
+    Check("channels.opposed", channels.opposed, alone=True),
+    Check("channels.near-mono", channels.near_mono, alone=True),
     Check("channels.split-pair", channels.split_pair),
-    Check("channels.unrelated", channels.unrelated),
-    Check("channels.many", channels.many),
-    Check("channels.to-split", channels.to_split),
+    Check("channels.unrelated", channels.unrelated, alone=True),
+    Check("channels.many", channels.many, alone=True),
+    Check("channels.to-split", channels.to_split, alone=True),
     Check("channels.role", parts.role),
     Check("name.generic", name.generic),
     Check("name.characters", name.characters),
@@ -103,13 +107,13 @@ CHECKS = (
     Check("name.contradicts", name.contradicts),
     Check("name.facts-missing", name.facts_missing),
     Check("name.facts-differ", name.facts_differ),
-    Check("content.damaged", content.damaged),
-    Check("content.empty", content.empty),
-    Check("content.nonfinite", content.nonfinite),
-    Check("content.dropout", content.dropout),
+    Check("content.damaged", content.damaged, alone=True),
+    Check("content.empty", content.empty, alone=True),
+    Check("content.nonfinite", content.nonfinite, alone=True),
+    Check("content.dropout", content.dropout, alone=True),
     Check("content.lossy", content.lossy),
     Check("content.lossy-origin", content.lossy_origin),
-    Check("content.container", content.container),
+    Check("content.container", content.container, alone=True),
     Check("content.twin", relations.twin),
     Check("content.holds-another", relations.holds_another),
     Check("content.sum-of", relations.sum_of),
@@ -119,7 +123,7 @@ CHECKS = (
     Check("content.scope", content.scope),
     Check("content.several-mixes", content.several_mixes),
     Check("content.two-exports", exports.two_exports),
-    Check("content.hum", content.hum),
+    Check("content.hum", content.hum, alone=True),
 )
 """Every check, in the order findings are shown."""
 
@@ -132,9 +136,21 @@ if len(set(CODES)) != len(CODES):
 
 def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     """All findings of a set: absorbed ones under their roots, and what most files share told once."""
+    return _tally(CHECKS, song, brief)
+
+
+def tally_alone(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
+    """What the files of a set show by themselves."""
+    return _tally(_ALONE, song, brief)
+
+
+_ALONE = tuple(check for check in CHECKS if check.alone)
+
+
+def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     found = [
         replace(sure, song=song.name)
-        for check in CHECKS
+        for check in checks
         for finding in check.find(song, brief)
         if (sure := _as_sure(finding)) is not None
     ]

@@ -9,19 +9,23 @@ import click
 
 from deep_tally.check.judge import facts_of
 from deep_tally.cli.ends import INCOMPLETE
+from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.files import Intake
 from deep_tally.model.names import ParsedName
 from deep_tally.names.pattern import BYTES_MOST
-from deep_tally.names.plan import DEFAULT_PATTERN, Order, Renamed, make_plan, to_csv
+from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, to_csv
 from deep_tally.names.read import read_names
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.incomplete_words import incomplete_words
+from deep_tally.session.corrections import recall
+from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.shelf import named_brief
-from deep_tally.session.told import recall_told, vocabulary_at_hand
-from deep_tally.whole import sweep_unfinished, write_whole
+from deep_tally.session.words import vocabulary_at_hand
+from deep_tally.work.whole import sweep_unfinished, write_whole
 
 TROUBLE_WORDS = {
     "clash": "two files would get this name",
@@ -38,6 +42,7 @@ def run_names(
     brief: str | None,
     csv_path: str | None,
     explain: bool,
+    fresh: bool,
     into_delivery: bool,
 ) -> int:
     """Print the plan; returns 2 when not all could be opened here, 1 when a new name clashes, is empty or too long.
@@ -56,19 +61,21 @@ def run_names(
     plans: list[Renamed] = []
     parsed: dict[str, ParsedName] = {}
     with unpack_folder() as unpack_into:
-        intake = take_in(paths, unpack_into=unpack_into)
+        found = take_in(paths, unpack_into=unpack_into)
+        said = NO_CORRECTIONS if fresh else recall(found.source, fingerprints(found.sounds)).corrections
+        intake = with_corrections(found, said)
         for song in intake.songs:
             files = [e.path for e in intake.entries if e.song == song and e.role.is_audio]
-            facts = facts_of(intake, song, (), asked)
+            facts = facts_of(intake, song, (), asked, told_bpm=said.tempos.get(song))
             names = read_names(files, facts, vocabulary)
             parsed |= names
             plans += make_plan(
                 _renamed(intake, song),
                 names,
                 facts,
-                pattern=_pattern(pattern, intake, asked),
-                order=_order(family_order, intake),
-                own=recall_told(intake.source).names,
+                pattern=_pattern(pattern, said, asked),
+                order="family" if family_order else said.order,
+                own=said.names,
                 longest=asked.names.longest,
             )
     if csv_path == "-":
@@ -86,13 +93,9 @@ def _renamed(intake: Intake, song: str) -> list[str]:
     return [e.path for e in intake.entries if e.song == song and e.role.is_asked]
 
 
-def _pattern(said: str | None, intake: Intake, brief: Brief) -> str:
-    """The pattern: of the command, else what was told of this delivery, else the brief's."""
-    return said if said is not None else recall_told(intake.source).pattern or brief.names.pattern or DEFAULT_PATTERN
-
-
-def _order(family_order: bool, intake: Intake) -> Order:
-    return "family" if family_order else recall_told(intake.source).order
+def _pattern(given: str | None, said: Corrections, brief: Brief) -> str:
+    """The pattern: of the command, else what the user said of this delivery, else the brief's."""
+    return given if given is not None else said.pattern or brief.names.pattern or DEFAULT_PATTERN
 
 
 def _print(plans: Sequence[Renamed], parsed: dict[str, ParsedName]) -> None:

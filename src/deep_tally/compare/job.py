@@ -6,10 +6,10 @@ from collections import defaultdict
 from collections.abc import Sequence
 from functools import partial
 
-from deep_tally.measure.apart import OnProgress
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
+from deep_tally.work.apart import OnProgress
 
 
 def is_compared(track: Track) -> bool:

@@ -7,12 +7,12 @@ from dataclasses import replace
 from types import MappingProxyType
 
 from deep_tally.compare.job import compare_song, is_compared
-from deep_tally.measure.apart import OnProgress
-from deep_tally.measure.crew import Crew, Failed, Progress, Report, Returned
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Incomplete, Intake
 from deep_tally.model.measures import FlatTops, Gaps, Runs
+from deep_tally.work.apart import OnProgress
+from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
 
 CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
 Key = tuple[tuple[object, ...], ...]

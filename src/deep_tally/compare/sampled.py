@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 
 from deep_tally.intake.reading import open_decoded, open_plain
 from deep_tally.intake.sound import SoundReader
-from deep_tally.measure.apart import OnProgress, run_apart
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Incomplete
+from deep_tally.work.apart import OnProgress, run_apart
 
 SPAN = 512
 _PLACES_MOST = 256

@@ -14,11 +14,11 @@ from typing import Self
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere
 from deep_tally.model.files import SoundFormat
+from deep_tally.work.compiled import compiled
 
 _CODE_SCALE = 2.0**-31
 _LEAD = 8

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from deep_tally.intake.corrected import with_rough_mix
 from deep_tally.intake.endings import SOUND_ENDINGS
 from deep_tally.intake.facts import title_of
 from deep_tally.intake.film import is_film
@@ -94,7 +95,7 @@ def take_in(
     source, base, name = _home(paths, files, archives)
     entries = _entries(files, base, name, troubles)
     if rough_mix is not None:
-        entries = tell_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
+        entries = with_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
     named = [_named_inside(t, base) for t in troubles]
     intake = Intake(
@@ -109,21 +110,6 @@ def take_in(
     if not intake.sounds:
         raise _nothing(paths, intake, troubles)
     return intake
-
-
-def tell_rough_mix(entries: Iterable[Entry], path: str) -> list[Entry]:
-    """Say which file is its song's rough mix. That settles it: what only looked like the mix is a reference then."""
-    entries = list(entries)
-    song = next(e.song for e in entries if e.path == path)
-    told = []
-    for entry in entries:
-        role = entry.role
-        if entry.path == path:
-            role = Role.ROUGH_MIX
-        elif role is Role.ROUGH_MIX and entry.song == song:
-            role = Role.REFERENCE
-        told.append(replace(entry, role=role))
-    return told
 
 
 def _require_there(path: Path) -> None:

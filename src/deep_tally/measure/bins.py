@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
+from deep_tally.work.compiled import compiled
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

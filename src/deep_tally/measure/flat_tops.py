@@ -10,10 +10,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import amplitude_db
 from deep_tally.measure.runs import PLACES_KEPT
 from deep_tally.model.measures import FlatTops, Run, Runs
+from deep_tally.work.compiled import compiled
 
 _LEAST, _LONGEST = 4, 512
 _NEAR_PEAK = 0.89

@@ -13,8 +13,8 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import power_db
+from deep_tally.work.compiled import compiled
 
 _OFFSET_LUFS = -0.691  # BS.1770 eq. 2
 _ABSOLUTE_GATE_LUFS = -70.0

@@ -6,11 +6,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 from types import MappingProxyType
 
-from deep_tally.measure.apart import OnProgress
-from deep_tally.measure.crew import Crew, Progress, Report, Returned
 from deep_tally.measure.job import measure_entry, unchecked_track
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake
+from deep_tally.work.apart import OnProgress
+from deep_tally.work.crew import Crew, Progress, Report, Returned
 
 Job = Callable[[OnProgress, Entry], Track]
 
@@ -55,6 +55,10 @@ class Measuring:
         self._done_bytes = 0
         for path in sorted(self._left, key=lambda p: -self._entries[p].bytes):
             crew.submit(path, job, self._entries[path])
+
+    def is_about(self, report: Report) -> bool:
+        """Whether a report is about a file that is still to be measured."""
+        return report.job in self._left
 
     def take(self, report: Report) -> Track | None:
         """Take in one report of the crew; the track it completes, if any. Other jobs' reports are left alone."""

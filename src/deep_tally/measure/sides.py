@@ -7,9 +7,9 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
 from deep_tally.measure.decibels import power_db
 from deep_tally.model.measures import BandSides, Lag, Sides
+from deep_tally.work.compiled import compiled
 
 _BANDS_HZ = ((20, 150), (150, 2000), (2000, 16_000))
 _LAG_FROM_DB = -30.0

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compiled import compiled
+from deep_tally.work.compiled import compiled
 
 _PHASE_0 = (
     0.0017089843750,

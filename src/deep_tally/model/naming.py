@@ -5,8 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from types import MappingProxyType
+from typing import Literal
 
 from deep_tally.model.errors import PatternRefused
+
+Order = Literal["delivered", "family"]
+"""Of the rename plan: as the files came, or families together."""
 
 FIELDS: Mapping[str, str] = MappingProxyType(
     {

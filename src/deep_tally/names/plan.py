@@ -14,13 +14,12 @@ from typing import Literal
 from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import FAMILIES, SURE, ParsedName
-from deep_tally.model.naming import require_pattern
+from deep_tally.model.naming import Order, require_pattern
 from deep_tally.names.pattern import BYTES_MOST, fill, storable
 from deep_tally.names.pieces import pieces_of
 from deep_tally.names.vocabulary import shipped
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
-Order = Literal["delivered", "family"]
 Trouble = Literal["", "clash", "empty", "long"]
 _SPELT_OUT = 4
 """Letters of a word that is no abbreviation."""

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import hashlib
 import io
-import os
 import pickle
 import sqlite3
 import time
@@ -24,12 +23,12 @@ import deep_tally
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
+from deep_tally.session.fingerprint import fingerprint
 
 BYTES_MOST = 1 << 30
 _TRIM_TO = 0.8
-_DIGESTED = 1 << 16
 _BUSY_S = 2.0
-_ROOMS_THAT_MEASURE = ("model", "intake", "measure", "compare")
+_ROOMS_THAT_MEASURE = ("model", "intake", "measure", "compare", "work")
 _PARTS = 3
 _NO_DAMAGE = frozenset(
     {
@@ -202,19 +201,11 @@ def _is_damage(error: sqlite3.Error) -> bool:
 
 def _key(entry: Entry) -> str | None:
     """What identifies a file and how it was measured; None for a file that cannot be read."""
-    digest = hashlib.blake2b(digest_size=20)
-    try:
-        file = os.open(entry.source, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
-        try:
-            size = os.fstat(file).st_size
-            for start in (0, max(0, size // 2 - _DIGESTED // 2), max(0, size - _DIGESTED)):
-                digest.update(os.pread(file, _DIGESTED, start))
-        finally:
-            os.close(file)
-    except OSError:
+    content = fingerprint(entry.source)
+    if content is None:
         return None
-    digest.update(repr((entry.identity, size, measuring_version())).encode("utf-8", "surrogateescape"))
-    return digest.hexdigest()
+    said = repr((content, entry.identity, measuring_version()))
+    return hashlib.blake2b(said.encode("utf-8", "surrogateescape"), digest_size=20).hexdigest()
 
 
 def _key_of_all(entries: Sequence[Entry]) -> str | None:

@@ -9,12 +9,12 @@ from pathlib import Path
 from platformdirs import user_cache_path
 
 from deep_tally.compare.job import compare_song
-from deep_tally.measure.apart import OnProgress
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.session.cache import MeasureCache
+from deep_tally.work.apart import OnProgress
 
 
 def cache_path() -> Path:

@@ -12,10 +12,10 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.measure.apart import run_apart
-from deep_tally.measure.crew import Crew, Failed
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
-from measure import apart_jobs
+from deep_tally.work.apart import run_apart
+from deep_tally.work.crew import Crew, Failed
+from work import apart_jobs
 
 PATH = Path("x.mp3")
 
@@ -80,8 +80,8 @@ def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
     code = """
 import resource
 from pathlib import Path
-from deep_tally.measure.apart import _address_space, run_apart
-from measure import apart_jobs
+from deep_tally.work.apart import _address_space, run_apart
+from work import apart_jobs
 hard = _address_space() + (512 << 20)
 resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
 try:

@@ -7,6 +7,7 @@ half done.
 
 from __future__ import annotations
 
+import errno
 import importlib
 import multiprocessing
 import os
@@ -22,10 +23,13 @@ from multiprocessing.reduction import ForkingPickler
 from pathlib import Path
 from typing import Any
 
-from deep_tally.measure.apart import end_with_parent, limit, no_memory, our_fault
 from deep_tally.model.errors import DeepTallyError
+from deep_tally.work.apart import end_with_parent, limit, no_memory, our_fault
 
 _MEMORY_MOST = 4 << 30
+_ADDRESSES_LEAST = 550 << 20
+"""Of address space: what a worker takes with everything loaded. With less, libraries that load may never end."""
+
 _MEMORY_PER_WORKER = 400 << 20
 """What is allowed for each worker: it takes less than a third of that, whatever the length of its file."""
 
@@ -39,7 +43,6 @@ _HOPELESS_AFTER = 6
 _SMALL_JOB = 32 << 10
 """Bytes that fit a pipe's buffer in any case (64 KiB by pipe(7)): more is only sent to a worker that listens."""
 
-_MEASURING = "deep_tally.measure.one_pass"
 _AGAIN = "read the delivery again"
 
 
@@ -109,9 +112,7 @@ class Crew:
     once more.
     """
 
-    def __init__(
-        self, *, workers: int | None = None, preload: str = _MEASURING, stuck_after_s: float = _STUCK_AFTER_S
-    ) -> None:
+    def __init__(self, *, preload: str, workers: int | None = None, stuck_after_s: float = _STUCK_AFTER_S) -> None:
         self._most = workers or max(1, min(len(os.sched_getaffinity(0)), _memory_available() // _MEMORY_PER_WORKER))
         self._stuck_after_s = stuck_after_s
         # Several BLAS threads in each of several processes only get in each other's way.
@@ -243,6 +244,9 @@ class Crew:
         return [Failed(j.name, problem, f"free some memory and {_AGAIN}") for j in given_up]
 
     def _hire(self) -> _Worker:
+        allowed = resource.getrlimit(resource.RLIMIT_AS)[0]
+        if allowed != resource.RLIM_INFINITY and allowed < _ADDRESSES_LEAST:
+            raise OSError(errno.ENOMEM, os.strerror(errno.ENOMEM))
         ours, theirs = self._context.Pipe()
         process = self._context.Process(target=_work, args=(theirs, self._preload), daemon=True)
         try:

@@ -9,10 +9,10 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.measure.crew import Crew, Failed, Progress, Report, Returned
-from measure import crew_jobs
+from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from work import crew_jobs
 
-MODULE = "measure.crew_jobs"
+MODULE = "work.crew_jobs"
 
 
 @pytest.fixture

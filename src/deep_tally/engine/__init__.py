@@ -1,0 +1,1 @@
+"""The check run: all rooms in turn, the same under every face."""

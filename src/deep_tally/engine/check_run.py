@@ -1,0 +1,363 @@
+"""One check of one delivery: what came, measured, held against each other and assessed, with the user's corrections.
+
+Whoever owns a run polls it (the window from a timer) or iterates over it (the command line, scripts, tests). No call
+waits for a worker but `poll` with a timeout. Cancelling keeps what is measured.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from deep_tally.check.judge import judge, judge_so_far
+from deep_tally.compare.job import compare_song
+from deep_tally.compare.run import CompareJob, Comparing, Key
+from deep_tally.engine.opening import Opened, open_delivery
+from deep_tally.intake.corrected import with_corrections
+from deep_tally.intake.unpacked import UnpackFolder
+from deep_tally.measure.job import measure_entry
+from deep_tally.measure.run import Job, Measuring
+from deep_tally.model.brief import Brief
+from deep_tally.model.comparison import Comparison
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
+from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.errors import DeepTallyError, NotCheckedHere
+from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
+from deep_tally.names.vocabulary import Vocabulary
+from deep_tally.session.corrections import keep
+from deep_tally.session.recall import recall_or_compare, recall_or_measure
+from deep_tally.work.crew import Crew, Failed, Progress, Report
+
+Stage = Literal["opening", "measuring", "comparing", "done"]
+
+KERNELS = "deep_tally.measure.one_pass"
+"""What a worker of a run makes ready while it is idle."""
+
+_POLL_S = 0.1
+_OPENING = "what came"
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """Work before the list of files is known: (bytes unpacked, bytes in all), or (files found, 0)."""
+
+    done: int
+    total: int
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """The files are known: `CheckRun.intake` and `tracks` are there."""
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """There is nothing to check, or it cannot be listed; the run is over."""
+
+    error: DeepTallyError
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """One more file is done."""
+
+    track: Track
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """Measuring or comparing went on; see `CheckRun.stage`, `measuring` and `comparing`."""
+
+
+@dataclass(frozen=True, slots=True)
+class Assessed:
+    """The delivery is assessed."""
+
+    delivery: Delivery
+
+
+Event = Listing | Listed | Refused | Measured | Moved | Assessed
+
+
+class CheckRun:
+    """One check.
+
+    Parameters
+    ----------
+    paths : sequence of Path
+        One folder or zip, or one or more files.
+    brief : Brief
+    vocabulary : Vocabulary, optional
+        The words for parts, with the user's own; else the shipped ones.
+    rough_mix : Path, optional
+        The rough mix, when its name does not say it.
+    crew : Crew, optional
+        The workers, which go on after the run; without one it has its own.
+    is_cached : bool
+        Whether measures are recalled and kept.
+    is_fresh : bool
+        Whether what the user said of the delivery before is left aside.
+    again : CheckRun, optional
+        A run of the same delivery: what it knows of files that did not change is taken from it, and its corrections.
+    """
+
+    def __init__(
+        self,
+        paths: Sequence[Path],
+        brief: Brief,
+        *,
+        vocabulary: Vocabulary | None = None,
+        rough_mix: Path | None = None,
+        crew: Crew | None = None,
+        is_cached: bool = True,
+        is_fresh: bool = False,
+        again: CheckRun | None = None,
+    ) -> None:
+        self.paths, self.rough_mix = tuple(paths), rough_mix
+        self.brief, self.vocabulary = brief, vocabulary
+        self.job: Job = recall_or_measure if is_cached else measure_entry
+        self.compare_job: CompareJob = recall_or_compare if is_cached else compare_song
+        self.found: Intake | None = None
+        """What came, as it was found."""
+        self.intake: Intake | None = None
+        """What came, with the user's corrections of roles and songs."""
+        self.corrections: Corrections = again.corrections if again is not None else NO_CORRECTIONS
+        self.recalled: Corrections = NO_CORRECTIONS
+        """What the user had said of this delivery before it was opened."""
+        self.trouble = ""
+        """One sentence when what the user had said could not all be used."""
+        self.measuring: Measuring | None = None
+        self.comparing: Comparing | None = None
+        self.delivery: Delivery | None = None
+        """The assessment; None until it is made, and while files are measured anew after a correction."""
+        self._files: Mapping[str, str] = {}
+        self._record: Path | None = None
+        self._compared: dict[Key, Comparison] = dict(again._compared) if again is not None else {}
+        self._again = again
+        self.is_again = again is not None
+        self._is_over = False
+        self._owns_crew = crew is None
+        self._crew = Crew(preload=KERNELS) if crew is None else crew
+        try:
+            self._unpacked: UnpackFolder | None = UnpackFolder()
+        except OSError:
+            self._unpacked = None  # then zips are said to be unpacked by hand
+        into = self._unpacked.files if self._unpacked else None
+        self._crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
+
+    # -- going on -----------------------------------------------------------------------------
+
+    def __iter__(self) -> Iterator[Event]:
+        """All events until the delivery is assessed, or refused."""
+        while not self.is_done:
+            yield from self.poll(_POLL_S)
+
+    def __enter__(self) -> CheckRun:
+        return self
+
+    def __exit__(self, *args: object) -> None:
+        self.close()
+
+    def poll(self, timeout_s: float = 0.0) -> list[Event]:
+        """What happened since the last call, waiting for at most `timeout_s`; then at most one step is taken.
+
+        A step (to begin comparing, to assess) can take tens of milliseconds.
+        """
+        reports = self._crew.poll(0.0 if self.is_to_step else timeout_s)
+        events = [event for report in reports for event in self.take(report) or ()]
+        return events or self.step()
+
+    def take(self, report: Report) -> list[Event] | None:
+        """Take in one report of a crew that others use as well; None where it is about nothing of this run."""
+        if report.job == _OPENING:
+            return self._take_opening(report) if self.measuring is None and not self._is_over else None
+        if self.comparing is not None and self.comparing.take(report):
+            return [Moved()]
+        if self.measuring is None or not self.measuring.is_about(report):
+            return None
+        track = self.measuring.take(report)
+        return [Moved() if track is None else Measured(track)]
+
+    def _take_opening(self, report: Report) -> list[Event]:
+        if isinstance(report, Progress):
+            return [Listing(report.done, report.total)]
+        if isinstance(report, Failed):
+            error: DeepTallyError = NotCheckedHere(_names(self.paths), report.problem, report.remedy)
+            return self._refuse(error)
+        opened: Opened | DeepTallyError = report.value
+        if isinstance(opened, DeepTallyError):
+            return self._refuse(opened)
+        self.found, self._files = opened.found, opened.files
+        known: dict[str, Track] = {}
+        if self._again is not None:
+            known, self._record = self._again.known_of(opened.found), self._again._record
+            self._again = None
+        else:
+            self.corrections = self.recalled = opened.corrections
+            self._record, self.trouble = opened.record, opened.trouble
+        self._begin(known)
+        return [Listed()]
+
+    def _refuse(self, error: DeepTallyError) -> list[Event]:
+        self._is_over = True
+        return [Refused(error)]
+
+    def _begin(self, known: Mapping[str, Track]) -> None:
+        """Measure what is not known yet."""
+        assert self.found is not None
+        self.intake = with_corrections(self.found, self.corrections)
+        self.delivery = self.comparing = None
+        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
+
+    @property
+    def is_to_step(self) -> bool:
+        """Whether something is to be done here, and no worker to be waited for."""
+        if self.measuring is None or self.delivery is not None or not self.measuring.is_done:
+            return False
+        return self.comparing is None or self.comparing.is_done
+
+    def step(self) -> list[Event]:
+        """Take the next step that needs no worker: begin comparing, or assess."""
+        if not self.is_to_step or self.measuring is None or self.intake is None:
+            return []
+        if self.comparing is None:
+            self.comparing = Comparing(
+                self.intake, self.measuring.tracks, self._crew, job=self.compare_job, known=self._compared
+            )
+            return [Moved()]
+        self._compared |= self.comparing.found
+        return [Assessed(self.assess())]
+
+    # -- what is known ------------------------------------------------------------------------
+
+    @property
+    def stage(self) -> Stage:
+        """What is being done."""
+        if self._is_over or self.delivery is not None:
+            return "done"
+        if self.measuring is None:
+            return "opening"
+        return "comparing" if self.measuring.is_done else "measuring"
+
+    @property
+    def is_done(self) -> bool:
+        """Whether nothing is left to do: assessed, refused, or cancelled before the files were known."""
+        return self.stage == "done"
+
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        """All audio files, measured or not."""
+        return self.measuring.tracks if self.measuring is not None else ()
+
+    @property
+    def client(self) -> ClientFiles:
+        """What nothing may be written over, or into."""
+        return self.intake.client if self.intake is not None else NO_CLIENT
+
+    def known_of(self, now: Intake) -> dict[str, Track]:
+        """The measured tracks of files that are still the very same in `now`."""
+        if self.measuring is None or self.found is None:
+            return {}
+        same = unchanged(self.found, now)
+        return {path: t for path, t in self.measuring.by_path.items() if path in same and is_measured(t)}
+
+    def assess(self) -> Delivery:
+        """Assess what is known with the brief and the corrections in force; reads no audio.
+
+        Raises
+        ------
+        ValueError
+            The files are not known yet.
+        """
+        if self.intake is None or self.measuring is None:
+            raise ValueError("nothing came yet")
+        comparing = self.comparing
+        self.delivery = judge(
+            self.intake,
+            self.measuring.tracks,
+            self.brief,
+            corrections=self.corrections,
+            comparisons=comparing.by_song if comparing is not None else {},
+            incomplete=comparing.incomplete if comparing is not None else (),
+            vocabulary=self.vocabulary,
+        )
+        return self.delivery
+
+    def so_far(self) -> Delivery | None:
+        """What the measured files show by themselves, while others are still to come; None before any is known."""
+        if self.intake is None or self.measuring is None:
+            return None
+        return self.delivery or judge_so_far(self.intake, self.measuring.tracks, self.brief)
+
+    # -- changes ------------------------------------------------------------------------------
+
+    def correct(self, corrections: Corrections) -> bool:
+        """Take what the user says for true; whether files are sorted anew, to be measured and compared where needed.
+
+        Otherwise an assessed delivery is assessed anew at once.
+        """
+        before, self.corrections = self.corrections, corrections
+        if self.found is None or self.measuring is None or self.intake is None:
+            return False
+        if with_corrections(self.found, corrections).entries != self.intake.entries:
+            known: Mapping[str, Track] = self.measuring.by_path
+            if not self.measuring.is_done:
+                # What is at work may be another file's now: what is not done is begun anew.
+                self._crew.cancel()
+            self._begin({path: t for path, t in known.items() if is_measured(t)})
+            return True
+        if before != corrections and self.delivery is not None:
+            self.assess()
+        return False
+
+    def keep_corrections(self) -> None:
+        """Keep what the user said for the next time.
+
+        Raises
+        ------
+        CannotWrite
+            The data folder cannot be written.
+        """
+        if self.found is not None and self._record is not None:
+            keep(self._record, self.found.source, self._files, self.corrections)
+
+    def cancel(self) -> None:
+        """Stop measuring and comparing; what is measured is assessed with the next step. A run that opens is over."""
+        self._crew.cancel()
+        if self.measuring is None:
+            self._is_over = True
+            return
+        self.measuring.cancel()
+        if self.comparing is None and self.intake is not None:
+            self.comparing = Comparing(self.intake, (), self._crew, job=self.compare_job)
+        elif self.comparing is not None:
+            self.comparing.cancel()
+
+    def let_go(self) -> UnpackFolder | None:
+        """The folder of what was unpacked, for somebody else to remove."""
+        unpacked, self._unpacked = self._unpacked, None
+        return unpacked
+
+    def close(self) -> None:
+        """End the workers, if they are its own, and remove what was unpacked."""
+        if self._owns_crew:
+            self._crew.close()
+        if (unpacked := self.let_go()) is not None:
+            unpacked.remove()
+
+
+def is_measured(track: Track) -> bool:
+    """Whether what is known of a file need not be found out again: what could not be checked here is tried again."""
+    return track.is_done and track.unchecked is None
+
+
+def unchanged(before: Intake, now: Intake) -> set[str]:
+    """Paths of files that are the very ones that were there before."""
+    identities = {e.path: e.identity for e in before.entries}
+    return {e.path for e in now.entries if identities.get(e.path) == e.identity}
+
+
+def _names(paths: Sequence[Path]) -> str:
+    return ", ".join(path.name for path in paths)

@@ -1,0 +1,1 @@
+"""What several rooms run on: processes, compiled kernels, files written whole or not at all."""
