@@ -6,6 +6,7 @@ waits for a worker but `poll` with a timeout. Cancelling keeps what is measured.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -195,10 +196,20 @@ class CheckRun:
             known, self._record = self._again.known_of(opened.found), self._again._record
             self._again = None
         else:
-            self.corrections = self.recalled = opened.corrections
+            self.recalled = opened.corrections
+            self.corrections = self._with_given_mix(opened.found, opened.corrections)
             self._record, self.trouble = opened.record, opened.trouble
         self._begin(known)
         return [Listed()]
+
+    def _with_given_mix(self, found: Intake, corrections: Corrections) -> Corrections:
+        """What was said before, without what contradicts the rough mix this run was given."""
+        given = os.path.abspath(self.rough_mix) if self.rough_mix is not None else ""
+        mix = next((e for e in found.entries if str(e.source) == given), None)
+        if mix is None or corrections == NO_CORRECTIONS:
+            return corrections
+        of_song = {e.path for e in found.entries if e.song == mix.song}
+        return corrections.with_rough_mix(mix.path, instead_of=of_song)
 
     def _refuse(self, error: DeepTallyError) -> list[Event]:
         self._is_over = True
