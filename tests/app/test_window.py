@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
+from app.slow_jobs import all_but_the_horn
 from compare.compare_jobs import never
 from deep_tally.app.rows import Column
 from deep_tally.app.window import Window
@@ -93,10 +94,43 @@ def test_a_dropped_folder_is_opened_measured_and_judged(fresh: Window, tmp_path:
 def test_the_chosen_clean_file_is_judged_on_the_bench_too(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "Salt House C minor", 2)])
     wait(lambda: fresh.state.measuring is not None)
-    assert "Findings come when all files are measured." in bench_text(fresh)
+    assert "This file is still to be measured." in bench_text(fresh)
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.sheet.current_path == "01 Parta.wav"
     assert "It can go into the mix as it is." in bench_text(fresh)
+
+
+def test_findings_come_as_files_are_measured(fresh: Window, qtbot: QtBot, tmp_path: Path) -> None:
+    folder = small_delivery(tmp_path / "Song 96 BPM", 7)
+    # The largest file is measured first.
+    clipped = 0.3 * np.sin(np.arange(2 * 48_000) / 60)
+    for at in range(4_000, 90_000, 4_000):
+        clipped[at : at + 5] = 1.0
+    soundfile.write(folder / "08 Horn.wav", clipped, 48_000, subtype="PCM_24")
+    fresh.state.job = all_but_the_horn
+    fresh.open([folder])
+    band = fresh.band
+    ask = band.tallies[Action.ASK]
+    wait(lambda: ask.counted is not None and ask.counted.findings)
+    assert fresh.state.delivery is None
+    assert ask.counted is not None
+    assert (ask.counted.findings, ask.counted.files) == (1, 1)
+    assert not band.next.isVisible()
+    assert band.to_come.text().startswith("So far. To come: ")
+    assert band.to_come.text().endswith("how the files compare.")
+    qtbot.mouseClick(ask, Qt.MouseButton.LeftButton)
+    assert shown(fresh) == ["08 Horn.wav"]
+    fresh.sheet.go_to("08 Horn.wav")
+    assert "clipping.baked" in [card.finding.code for card in fresh.bench.panel.cards]
+    head = fresh.sheet.model().headerData(Column.CLIPPING, Qt.Orientation.Horizontal)
+    assert head == "Clipping"  # how many files are free of it is not known yet
+    fresh.show_reply()
+    assert fresh.pages.currentWidget() is fresh.desk
+    wait(lambda: fresh.state.delivery is not None)
+    assert band.next.isVisible()
+    assert not band.to_come.isVisible()
+    assert "none in 7" in fresh.sheet.model().headerData(Column.CLIPPING, Qt.Orientation.Horizontal)
+    qtbot.mouseClick(ask, Qt.MouseButton.LeftButton)
 
 
 def test_a_brief_chosen_while_measuring_is_told_and_drawn_at_once(fresh: Window, tmp_path: Path) -> None:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
+import pty
 import resource
 import signal
 import sqlite3
@@ -326,6 +328,24 @@ def test_progress_goes_to_standard_error(tmp_path: Path) -> None:
     assert [line[:6] for line in lines] == ["1 of 2", "2 of 2"]
     assert sorted(line[8:] for line in lines) == ["Bass.wav", "Drum.wav"]
     assert run("check", tmp_path, "--json", "-").stderr == ""
+
+
+def test_on_a_terminal_what_a_file_shows_by_itself_is_said_before_the_others_are_measured(tmp_path: Path) -> None:
+    for name in ("Bass.wav", "Drum.wav"):
+        sound(tmp_path / name)
+    soundfile.write(tmp_path / "Harp.wav", np.zeros(4 * 48_000), 48_000, subtype="PCM_24")  # the largest goes first
+    ours, theirs = pty.openpty()
+    command = [sys.executable, "-m", "deep_tally", "check", str(tmp_path)]
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=theirs) as process:
+        os.close(theirs)
+        said = b""
+        with contextlib.suppress(OSError):  # what reading says when the last writer has gone
+            while piece := os.read(ours, 65536):
+                said += piece
+    os.close(ours)
+    assert process.returncode == 1
+    text = said.decode()
+    assert text.index("There is no sound in Harp.wav: every sample is zero.") < text.index("holding the files")
 
 
 def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:

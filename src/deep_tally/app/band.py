@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePo
 
 from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
-from deep_tally.app.plain import as_plain
+from deep_tally.app.plain import PlainLabel, as_plain
 from deep_tally.app.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
@@ -126,6 +126,11 @@ class Band(QWidget):
         self.next.setProperty("look", "main")
         self.next.setMinimumHeight(38)
         self.next.setToolTip("Write the reply to the client (Ctrl+5)")
+        self.to_come = PlainLabel()
+        self.to_come.setFont(font(12))
+        self.to_come.setWordWrap(True)
+        self.to_come.setFixedWidth(self.next.sizeHint().width() + 24)
+        self._has_next = False
         line = QHBoxLayout(self)
         line.setContentsMargins(24, 0, 24, 0)
         line.setSpacing(0)
@@ -134,14 +139,24 @@ class Band(QWidget):
             line.addWidget(tally)
         line.addSpacing(12)
         line.addWidget(self.next)
+        line.addWidget(self.to_come)
         theme.follow(self, self._colour)
         self._colour()
 
-    def show_counts(self, counts: dict[Action, Count] | None) -> None:
-        """Show the tallies; None while they are not known."""
+    def show_counts(self, counts: dict[Action, Count] | None, *, to_come: str = "") -> None:
+        """Show the tallies; None while they are not known. `to_come` says what they do not hold yet."""
         for action, tally in self.tallies.items():
             tally.show_count(counts[action] if counts is not None else None)
-        self.next.setEnabled(counts is not None)
+        self.next.setEnabled(counts is not None and not to_come)
+        self.to_come.setText(to_come)
+        self.show_next(self._has_next)
+
+    def show_next(self, has_next: bool) -> None:
+        """Whether there is a next step; while something is still to come that is shown in its place."""
+        self._has_next = has_next
+        is_waiting = bool(self.to_come.text())
+        self.next.setVisible(has_next and not is_waiting)
+        self.to_come.setVisible(has_next and is_waiting)
 
     def show_sheet(self, intake: Intake, sheet: Sheet) -> None:
         """Show what came and what most files agree on."""
@@ -187,3 +202,4 @@ class Band(QWidget):
         colours = self._theme.colours
         self.facts.setStyleSheet(f"color: {colours.soft}")
         self.source.setStyleSheet(f"color: {colours.soft}")
+        self.to_come.setStyleSheet(f"color: {colours.soft}")

@@ -152,7 +152,7 @@ class FindingPanel(QScrollArea):
         self.viewport().setAutoFillBackground(False)
         self.cards: list[FindingCard] = []
 
-    def show_row(self, row: Row | None, speaker: Speaker | None) -> None:
+    def show_row(self, row: Row | None, speaker: Speaker | None, *, is_whole: bool) -> None:
         """Show a row's findings, or that there is nothing to say."""
         inside = QWidget()
         inside.setAutoFillBackground(False)
@@ -174,7 +174,7 @@ class FindingPanel(QScrollArea):
         if row is not None and (unchecked := row.track.unchecked) is not None:
             column.addWidget(_words(_not_checked(unchecked)))
         elif not self.cards:
-            column.addWidget(_words(_nothing(row, speaker)))
+            column.addWidget(_words(_nothing(row, is_whole=is_whole)))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
             head = PlainLabel("What the file says of itself")
             head.setFont(font(13, 600))
@@ -238,13 +238,15 @@ def _not_checked(unchecked: Unchecked) -> str:
     )
 
 
-def _nothing(row: Row | None, speaker: Speaker | None) -> str:
+def _nothing(row: Row | None, *, is_whole: bool) -> str:
     if row is None:
         return "Choose a file in the sheet to see it here."
     if row.companion is not None:
         return f"{_COMPANIONS[row.track.role]} Say what it is for with Ctrl+R, if that is wrong."
-    if speaker is None:
-        return "Findings come when all files are measured."
+    if not is_whole and not row.is_measured:
+        return "This file is still to be measured."
+    if not is_whole:
+        return "Nothing so far. How it compares with the others is seen when all are measured."
     if not row.is_measured:
         return "This file was not measured. Read the delivery again to measure it."
     if not row.track.role.is_asked:
@@ -349,7 +351,7 @@ class Bench(QWidget):
         self.panel.pressed.connect(self.show_evidence)
         theme.follow(self, self._colour)
         self._colour()
-        self.show_row(None, None)
+        self.show_row(None, None, is_whole=False)
 
     def show_view(self, name: str) -> None:
         """Show one of the pictures of the file (see `VIEWS`)."""
@@ -407,9 +409,17 @@ class Bench(QWidget):
         return max(0.0, measures.sample_peak_dbfs) + _SPARE_DB if measures is not None else 0.0
 
     def show_row(
-        self, row: Row | None, speaker: Speaker | None, tracks: Mapping[str, Track] = MappingProxyType({})
+        self,
+        row: Row | None,
+        speaker: Speaker | None,
+        tracks: Mapping[str, Track] = MappingProxyType({}),
+        *,
+        is_whole: bool,
     ) -> None:
-        """Put a file on the bench; `tracks` are all files by their paths, for what is shown beside it."""
+        """Put a file on the bench.
+
+        `tracks` are all files by their paths, for what is shown beside it; `is_whole` says whether all is found.
+        """
         track = row.track if row is not None else None
         same = self._row is not None and row is not None and self._row.track.path == row.track.path
         self._row, self._tracks = row, tracks
@@ -434,7 +444,7 @@ class Bench(QWidget):
             self.show_view(self.view_name)
         self.page.setPlainText("" if companion is None else _companion_page(companion))
         self.waveform.show_track(track, row.findings if row is not None else ())
-        self.panel.show_row(row, speaker)
+        self.panel.show_row(row, speaker, is_whole=is_whole)
         self.to_finding.setEnabled(bool(self.waveform.marks))
         self.whole.setEnabled(track is not None and track.measures is not None)
         self.listen.setEnabled(track is not None and track.measures is not None)

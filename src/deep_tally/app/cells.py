@@ -142,7 +142,7 @@ class CellPainter:
                 self._text(left + 8, NOT_CHECKED, c.ink, pixels=_SMALL, weight=600)
             elif not row.is_measured:
                 self._text(
-                    left + 8, "not measured yet" if sheet.delivery is None else "not measured", c.soft, pixels=_SMALL
+                    left + 8, "not measured yet" if not sheet.is_whole else "not measured", c.soft, pixels=_SMALL
                 )
             return
         end = left + sound.seconds / axis * width

@@ -224,10 +224,14 @@ class Sheet:
         What most files of the song agree on; of several songs, what is common to all of them.
     axis_s : float
         Length of the shared time axis in seconds.
+    delivery : Delivery or None
+        What is found: all, or what the measured files show by themselves so far.
     facts : SongFacts
         Of the song; nothing where there are several.
     songs : tuple of str
         The songs whose files are shown.
+    is_whole : bool
+        Whether all is found; before that, no head claims what the files agree on in what was found.
     """
 
     rows: tuple[Row, ...]
@@ -237,6 +241,7 @@ class Sheet:
     delivery: Delivery | None
     facts: SongFacts
     songs: tuple[str, ...]
+    is_whole: bool
 
     @property
     def asked(self) -> tuple[Track, ...]:
@@ -246,7 +251,7 @@ class Sheet:
 
 def empty_sheet(brief: Brief) -> Sheet:
     """The sheet before anything is open."""
-    return Sheet((), Common(), 0.0, brief, None, SongFacts(), ())
+    return Sheet((), Common(), 0.0, brief, None, SongFacts(), (), is_whole=False)
 
 
 def make_sheet(
@@ -255,13 +260,16 @@ def make_sheet(
     brief: Brief,
     delivery: Delivery | None,
     *,
+    is_whole: bool = True,
     song: str = "",
     vocabulary: Vocabulary | None = None,
 ) -> Sheet:
-    """The sheet of what is known so far; without a judged delivery no row has findings yet.
+    """The sheet of what is known so far.
 
-    `song` is the one whose files are shown; all files are when it is empty.
+    `delivery` holds all that is found when `is_whole`, else what the measured files show by themselves; None before any
+    is known. `song` is the one whose files are shown; all files are when it is empty.
     """
+    is_whole = is_whole and delivery is not None
     songs = (song,) if song in intake.songs else intake.songs
     by_path = {t.path: t for t in in_asked_roles(tracks, brief)}
     entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
@@ -302,11 +310,20 @@ def make_sheet(
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
     facts = SongFacts()
-    if len(songs) == 1 and delivery is not None:
+    if len(songs) == 1 and is_whole and delivery is not None:
         facts = delivery.sets[intake.songs.index(songs[0])].facts
     elif len(songs) == 1:
         facts = facts_of(intake, songs[0], of_song[songs[0]], brief)
-    return Sheet(tuple(rows), _shared(list(commons.values())), max(lengths, default=0.0), brief, delivery, facts, songs)
+    return Sheet(
+        tuple(rows),
+        _shared(list(commons.values())),
+        max(lengths, default=0.0),
+        brief,
+        delivery,
+        facts,
+        songs,
+        is_whole,
+    )
 
 
 def _shared(commons: Sequence[Common]) -> Common:
@@ -328,7 +345,7 @@ def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
     total = len(rows)
     if column is Column.NAME:
         fine = sum(not r.of(column) for r in rows)
-        return "Name", f"{fine} of {total} clear" if sheet.delivery is not None else count(total, "track")
+        return "Name", f"{fine} of {total} clear" if sheet.is_whole else count(total, "track")
     if column is Column.START_LENGTH:
         return "Start", _together(sheet)
     if column is Column.RATE:
@@ -344,7 +361,7 @@ def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
         return "Depth", _agreed(told, str(same), sheet)
     if column is Column.CLIPPING:
         fine = sum(r.is_measured and not r.of(column) for r in rows)
-        return "Clipping", f"none in {fine}" if sheet.delivery is not None else ""
+        return "Clipping", f"none in {fine}" if sheet.is_whole else ""
     if column is Column.HEADROOM:
         low, high = sheet.brief.peak_window_dbfs
         return "Headroom", f"peaks {decibels(low, '', digits=0).strip()} to {decibels(high, 'dBFS', digits=0)}"
@@ -379,7 +396,7 @@ def length_head(sheet: Sheet) -> tuple[str, str]:
 
 
 def _together(sheet: Sheet) -> str:
-    if sheet.delivery is None:
+    if not sheet.is_whole:
         return ""
     apart = sum(any(f.question == "start" for f in r.findings) for r in sheet.rows if r.track.role.is_asked)
     return f"{len(sheet.asked) - apart} together"

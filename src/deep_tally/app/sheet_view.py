@@ -231,7 +231,7 @@ class CellDelegate(QStyledItemDelegate):
         key: tuple[object, ...] = (column, size.width(), size.height(), ratio, id(row.track), *_drawn(row, column))
         if column is Column.START_LENGTH:
             # The shared axis moves while files come in.
-            key += (sheet.axis_s, sheet.delivery is None)
+            key += (sheet.axis_s, sheet.is_whole)
         elif column is Column.HEADROOM:
             key += (sheet.brief.peak_window_dbfs,)
         pixmap, _ = self._pixmaps.get(key, (None, None))

@@ -33,7 +33,7 @@ from deep_tally.app.songs import SongStrip
 from deep_tally.app.theme import Choice, Theme, font
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import megabytes
+from deep_tally.reply.numbers import count, megabytes
 
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
@@ -86,7 +86,7 @@ class Window(QMainWindow):
         super().__init__()
         self.theme, self.settings = theme, settings
         self._replied: Delivery | None = None
-        self._on_bench: tuple[Row | None, Delivery | None] = (None, None)
+        self._on_bench: tuple[Row | None, bool] = (None, False)
         self._played: tuple[tuple[Lane, ...], float] | None = None
         self._furnished = self._is_brief_open = self._closes_when_saved = False
         self.setWindowTitle("Deep Tally")
@@ -944,19 +944,24 @@ class Window(QMainWindow):
         from deep_tally.app.rows import make_sheet
 
         begun = time.perf_counter()
-        self.songs.show_songs(state.intake, state.delivery)
+        is_whole = state.delivery is not None
+        found = state.so_far()
+        self.songs.show_songs(state.intake, found)
         sheet = make_sheet(
             state.intake,
             state.tracks,
             state.brief,
-            state.delivery,
+            found,
+            is_whole=is_whole,
             song=self.songs.song,
             vocabulary=state.vocabulary,
         )
         self.sheet.show_sheet(sheet)
         self.band.show_sheet(state.intake, sheet)
+        if not is_whole and found is not None:
+            self.band.show_counts(count_findings(found.findings), to_come=self._to_come())
         row = self.sheet.current_row
-        if not _is_same(row, self._on_bench[0]) or (state.delivery is None) != (self._on_bench[1] is None):
+        if not _is_same(row, self._on_bench[0]) or is_whole != self._on_bench[1]:
             self._choose(row)
         # A delivery of thousands of files is filled in less often: at most an eighth of the time goes into it.
         self._refill.setInterval(max(_REFILL_MS, round((time.perf_counter() - begun) * 1000 * _REFILL_SHARE)))
@@ -964,10 +969,20 @@ class Window(QMainWindow):
     def _choose(self, row: Row | None) -> None:
         from deep_tally.reply.words import Speaker
 
-        delivery = self.state.delivery
-        self._on_bench = (row, delivery)
+        found, is_whole = self.sheet.sheet_model.sheet.delivery, self.state.delivery is not None
+        self._on_bench = (row, is_whole)
         tracks = self.state.measuring.by_path if self.state.measuring is not None else {}
-        self.bench.show_row(row, Speaker(delivery) if delivery is not None else None, tracks)
+        self.bench.show_row(row, Speaker(found) if found is not None else None, tracks, is_whole=is_whole)
+
+    def _to_come(self) -> str:
+        """What is still to come, while files are measured and compared."""
+        measuring = self.state.measuring
+        left = 0
+        if measuring is not None:
+            done, total = measuring.counts
+            left = total - done
+        files = f"{count(left, 'file')}, then " if left else ""
+        return f"So far. To come: {files}how the files compare."
 
     def _set_mix(self) -> None:
         row = self.sheet.current_row
@@ -1189,7 +1204,7 @@ class Window(QMainWindow):
         self.band.next.setText("Save the reply…" if is_reply else "Write the reply")
         for tally in self.band.tallies.values():
             tally.setVisible(is_open)
-        self.band.next.setVisible(is_open)
+        self.band.show_next(is_open)
 
     def _has_delivery(self) -> bool:
         return self._furnished and self.state.intake is not None

@@ -120,17 +120,23 @@ class _Lines(_Show):
 
 
 class _Bar(_Show):
-    """A bar on a terminal."""
+    """A bar on a terminal, and over it what is to be asked of each file as soon as that is known."""
 
     def __init__(self, bar: Progress) -> None:
         self._bar = bar
-        self._task = bar.add_task("", total=1.0)
+        self._task = bar.add_task("looking through the files", total=1.0)
 
     def take(self, event: Event, run: CheckRun) -> None:
         if isinstance(event, Listing):
             done, total = event.done, event.total
             words = f"unpacking, {megabytes(done, total)}" if total else f"{count(done, 'file')} found"
             self._bar.update(self._task, completed=done / total if total else 0.0, description=words)
+        elif isinstance(event, Measured) and (found := run.alone(event.track)) is not None:
+            for finding in found.findings:
+                if finding.action is Action.ASK:
+                    self._bar.console.print(
+                        f"  {Speaker(found).summary(finding)}", markup=False, highlight=False, soft_wrap=True
+                    )
         elif run.stage == "measuring" and run.measuring is not None:
             done, total = run.measuring.counts
             words = f"{done} of {total}  {readable(run.measuring.at_work or '')}"

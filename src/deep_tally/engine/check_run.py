@@ -302,6 +302,10 @@ class CheckRun:
             return None
         return self.delivery or judge_so_far(self.intake, self.measuring.tracks, self.brief)
 
+    def alone(self, track: Track) -> Delivery | None:
+        """What one file shows by itself; None before the files are known."""
+        return judge_so_far(self.intake, (track,), self.brief) if self.intake is not None else None
+
     # -- changes ------------------------------------------------------------------------------
 
     def correct(self, corrections: Corrections) -> bool:
