@@ -8,7 +8,6 @@ and at every moment, and the rest must sound where the other file has long been 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,7 +25,7 @@ _RESTS = 10 ** (-50 / 20)
 _RESTED_S = 3.0
 """How long a file must have been 50 dB under its loudest: what sounds then is no reverberation or echo of it."""
 _REST_PLACES_LEAST = 2
-_BAND_EDGES = (1, 3, 8, 20, 50, 120, SPAN // 2 + 1)  # bins of the spectrum of SPAN frames
+_BAND_STARTS = (0, 2, 7, 19, 49, 119)  # bins of the spectrum of SPAN frames, without the first
 _BAND_SHARE_LEAST = 0.001
 _BANDS_LEAST = 2
 _SAME_WITHIN = 0.06
@@ -54,18 +53,59 @@ def find_held(
     alive : callable
         Called for every pair that is looked at.
     """
-    found = []
-    for path, held in np.argwhere(shares_between(sampled, gram) >= _SHARE_LEAST).tolist():
+    found: dict[tuple[int, int], Held] = {}
+    moments = _Moments(sampled)
+    rested = {file: _has_rested(track, sampled.places) for file, track in enumerate(tracks)}
+    for one, other in np.argwhere(np.triu(shares_between(sampled, gram), 1) >= _SHARE_LEAST).tolist():
         alive()
-        if path == held or {sampled.paths[path], sampled.paths[held]} & leave_out:
+        if {sampled.paths[one], sampled.paths[other]} & leave_out:
             continue
-        gain = _gain_inside(sampled, gram, path, held, tracks[held])
-        if gain is not None:
-            found.append(Held(path=sampled.paths[path], held=sampled.paths[held], gain_db=amplitude_db(abs(gain))))
-    return found
+        for outer, inner in ((one, other), (other, one)):
+            sides = _most_alike(sampled, gram, outer, inner)
+            gain = _constant_gain(moments, *sides, rested[inner]) if sides is not None else None
+            if gain is not None:
+                path, held = sampled.paths[outer], sampled.paths[inner]
+                found[outer, inner] = Held(path=path, held=held, gain_db=amplitude_db(abs(gain)))
+    return [found[pair] for pair in sorted(found)]
 
 
-def _gain_inside(sampled: Sampled, gram: NDArray[np.float64], path: int, held: int, inside: Track) -> float | None:
+class _Moments:
+    """The spectra of the sampled moments, each channel's made once, whatever it is held against."""
+
+    def __init__(self, sampled: Sampled) -> None:
+        self._columns = sampled.columns
+        self._window = np.hanning(SPAN).astype(np.float32)
+        self._spectra: dict[int, NDArray[np.complex64]] = {}
+        self._energies: dict[int, NDArray[np.float64]] = {}
+        self._latest: tuple[int, int] = (-1, -1)
+        self._cross = np.empty((0, 0), np.complex128)
+
+    def _spectrum(self, column: int) -> NDArray[np.complex64]:
+        if column not in self._spectra:
+            spans = self._columns[:, column].reshape(-1, SPAN) * self._window
+            self._spectra[column] = np.fft.rfft(spans, axis=1)[:, 1:].astype(np.complex64)
+        return self._spectra[column]
+
+    def energy(self, column: int) -> NDArray[np.float64]:
+        """Of each moment in each band, [shape=(places, bands)]."""
+        if column not in self._energies:
+            spectrum = self._spectrum(column)
+            power = (spectrum.real**2 + spectrum.imag**2).astype(np.float64)
+            self._energies[column] = np.add.reduceat(power, _BAND_STARTS, axis=1)
+        return self._energies[column]
+
+    def cross(self, outer: int, inner: int) -> NDArray[np.complex128]:
+        """Of each moment in each band, the sum of outer times the conjugate of inner, [shape=(places, bands)]."""
+        both = min(outer, inner), max(outer, inner)
+        if both != self._latest:  # the same two are asked both ways, one after the other
+            product = self._spectrum(both[0]) * self._spectrum(both[1]).conj()
+            self._cross = np.add.reduceat(product, _BAND_STARTS, axis=1, dtype=np.complex128)
+            self._latest = both
+        return self._cross if outer < inner else self._cross.conj()
+
+
+def _most_alike(sampled: Sampled, gram: NDArray[np.float64], path: int, held: int) -> tuple[int, int] | None:
+    """The columns of the channels of two files that are most alike; None where no channels match, or are alike."""
     outer, inner = sampled.of(path), sampled.of(held)
     if len(inner) == 1:
         inner = np.repeat(inner, len(outer))
@@ -77,13 +117,7 @@ def _gain_inside(sampled: Sampled, gram: NDArray[np.float64], path: int, held: i
         return None
     shares = products**2 / (inner_energy * outer_energy)
     side = int(shares.argmax())
-    if shares[side] < _SHARE_LEAST:
-        return None
-    shape = (-1, SPAN)
-    window = np.hanning(SPAN)
-    y = np.fft.rfft(sampled.columns[:, outer[side]].reshape(shape) * window, axis=1)
-    x = np.fft.rfft(sampled.columns[:, inner[side]].reshape(shape) * window, axis=1)
-    return _constant_gain(x[:, 1:], y[:, 1:], _has_rested(inside, sampled.places))
+    return (int(outer[side]), int(inner[side])) if shares[side] >= _SHARE_LEAST else None
 
 
 def _has_rested(track: Track, places: NDArray[np.int_]) -> NDArray[np.bool_]:
@@ -99,30 +133,26 @@ def _has_rested(track: Track, places: NDArray[np.int_]) -> NDArray[np.bool_]:
     return rested
 
 
-def _constant_gain(x: NDArray[np.complex128], y: NDArray[np.complex128], rested: NDArray[np.bool_]) -> float | None:
-    """The gain at which x sits in y, both [shape=(places, bins)]; None unless it is the same everywhere."""
-    energy_x, energy_y = (np.abs(s) ** 2 for s in (x, y))
+def _constant_gain(moments: _Moments, outer: int, inner: int, rested: NDArray[np.bool_]) -> float | None:
+    """The gain of one channel inside another, where it is the same in every band and at every moment; else None."""
+    energy_x, energy_y = moments.energy(inner), moments.energy(outer)
     places_x, places_y = energy_x.sum(axis=1), energy_y.sum(axis=1)
     active = places_x > _ACTIVE * places_x.max()
     rests = rested & (places_y > _SOUNDS * places_y.max())
     if active.sum() < _PLACES_LEAST or rests.sum() < _REST_PLACES_LEAST:
         return None
-    cross = (y * x.conj())[active]
-    x_there = energy_x[active]
+    cross, x_there = moments.cross(outer, inner)[active], energy_x[active]
     gains, errors = [], []
-    for low, high in pairwise(_BAND_EDGES):
-        band = slice(low - 1, high - 1)
-        of_x = x_there[:, band].sum(axis=1)
-        if of_x.sum() > _BAND_SHARE_LEAST * x_there.sum():
-            there = complex(cross[:, band].sum() / of_x.sum())
-            gains.append(there)
-            errors.append(max(_error(cross[:, band].sum(axis=1), of_x, there), _ERROR_LEAST * abs(there)))
+    for band in np.flatnonzero(x_there.sum(axis=0) > _BAND_SHARE_LEAST * x_there.sum()).tolist():
+        there = complex(cross[:, band].sum() / x_there[:, band].sum())
+        gains.append(there)
+        errors.append(max(_error(cross[:, band], x_there[:, band], there), _ERROR_LEAST * abs(there)))
     # The bands in which nothing else plays tell the gain best.
     weights = 1 / np.square(errors)
     gain = complex(np.array(gains) @ weights / weights.sum())
     if abs(gain.imag) > _SAME_WITHIN * abs(gain.real) or abs(gain) < _CERTAIN_T / np.sqrt(weights.sum()):
         return None
-    if abs(gain) ** 2 * x_there.sum() < _SHARE_LEAST * energy_y[active].sum():
+    if abs(gain) ** 2 * x_there.sum() < _SHARE_LEAST * places_y[active].sum():
         return None
     if any(abs(g - gain) > max(_SAME_WITHIN * abs(gain), 3 * e) for g, e in zip(gains, errors, strict=True)):
         return None
