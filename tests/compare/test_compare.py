@@ -285,6 +285,5 @@ def test_files_that_hear_each_other_are_transformed_once_each_and_not_pair_by_pa
     intake = delivered(tmp_path / "x", files)
     tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
     monkeypatch.setattr(np.fft, "rfft", counting)
-    found = compare_song(lambda done, total: None, intake.sounds, tracks)
-    assert found.held == ()
+    compare_song(lambda done, total: None, intake.sounds, tracks)
     assert len(transformed) == len(files)
