@@ -34,7 +34,7 @@ $(READY): pyproject.toml constraints.txt tools/check_system.py
 	@$(PYTHON) tools/check_system.py
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[dev]'
-	$(BIN)/python -c 'import deep_tally.measure.one_pass'  # compiles the kernels now, not in the first check
+	$(BIN)/deep-tally prepare
 	@touch $@
 
 clean:

@@ -28,6 +28,7 @@ from deep_tally.engine.check_run import (
     Listed,
     Listing,
     Measured,
+    Preparing,
     Refused,
     unchanged,
 )
@@ -79,6 +80,8 @@ class CheckState(QObject):
     """Work before the list of files is known: (what is being done, the name of what is opened)."""
     opening_moved = Signal(int, int)
     """(bytes unpacked, bytes in all), or (files found, 0)."""
+    preparing_moved = Signal(int, int)
+    """Machine code is made for this machine, once: (functions that are ready, all)."""
     opened = Signal(bool)
     """`intake` and `tracks` are new; True when it is the delivery that was open, read again."""
     noticed = Signal(str)
@@ -504,6 +507,8 @@ class CheckState(QObject):
             match event:
                 case Listing(done, total):
                     self.opening_moved.emit(done, total)
+                case Preparing(done, total):
+                    self.preparing_moved.emit(done, total)
                 case Refused(error):
                     self._next = None
                     self._leave(run)

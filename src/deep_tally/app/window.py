@@ -516,6 +516,7 @@ class Window(QMainWindow):
         state = self.state
         state.opening.connect(self._tell_opening)
         state.opening_moved.connect(self._show_opening)
+        state.preparing_moved.connect(self._show_preparing)
         state.opened.connect(self._opened)
         state.corrected.connect(self._corrected)
         state.noticed.connect(self.say)
@@ -642,6 +643,12 @@ class Window(QMainWindow):
             self.progress_words.setText(f"Unpacking, {megabytes(done, total)}")
         elif done:
             self.progress_words.setText(f"Looking through the files, {done} so far…")
+
+    def _show_preparing(self, done: int, total: int) -> None:
+        """How far it is with what is done once on each machine."""
+        self.progress_bar.setRange(0, max(1, total))
+        self.progress_bar.setValue(done)
+        self.progress_words.setText("Preparing for this machine, once; it takes half a minute")
 
     def _opened(self, again: bool) -> None:
         self._replied = None

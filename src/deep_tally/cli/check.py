@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import click
 
 from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
-from deep_tally.engine.check_run import CheckRun, Event, Listed, Listing, Measured, Refused
+from deep_tally.engine.check_run import CheckRun, Event, Listed, Listing, Measured, Preparing, Refused
 from deep_tally.intake.unpacked import sweep
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.corrections import NO_CORRECTIONS
@@ -103,6 +103,9 @@ def _say_corrections(run: CheckRun) -> None:
         click.echo(f"deep-tally: in force is what you said before: {words} (--fresh leaves it aside)", err=True)
 
 
+PREPARING = "preparing for this machine, once"
+
+
 class _Show:
     """Shows nothing: what is called at every step of a check that is to be quiet."""
 
@@ -114,6 +117,8 @@ class _Lines(_Show):
     """A line for every file that is done."""
 
     def take(self, event: Event, run: CheckRun) -> None:
+        if isinstance(event, Preparing) and not event.done:
+            click.echo(PREPARING, err=True)
         if isinstance(event, Measured) and run.measuring is not None:
             done, total = run.measuring.counts
             click.echo(f"{done} of {total}  {readable(event.track.path)}", err=True)
@@ -131,6 +136,8 @@ class _Bar(_Show):
             done, total = event.done, event.total
             words = f"unpacking, {megabytes(done, total)}" if total else f"{count(done, 'file')} found"
             self._bar.update(self._task, completed=done / total if total else 0.0, description=words)
+        elif isinstance(event, Preparing) and event.total:
+            self._bar.update(self._task, completed=event.done / event.total, description=PREPARING)
         elif isinstance(event, Measured) and (found := run.alone(event.track)) is not None:
             for finding in found.findings:
                 if finding.action is Action.ASK:

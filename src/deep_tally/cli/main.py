@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from io import TextIOWrapper
 from pathlib import Path
@@ -38,6 +39,7 @@ def command() -> None:
     deep-tally brief [BRIEF] [options]   the briefs at hand; a brief as a page for the client
     deep-tally names PATH... [options]   what names say, and new names by a pattern
     deep-tally demo [options]            the demo delivery
+    deep-tally prepare                   make ready for this machine
     """
 
 
@@ -111,6 +113,17 @@ def show_names(**options: Any) -> int:
 
 
 @command.command()
+def prepare() -> int:
+    """Make the machine code for this machine ahead of the first check; it takes half a minute, once."""
+    from deep_tally.engine.preparing import is_prepared
+    from deep_tally.engine.preparing import prepare as prepare_all
+
+    if not is_prepared():
+        prepare_all(lambda done, total: click.echo(f"preparing for this machine, {done} of {total}", err=True))
+    return OK
+
+
+@command.command()
 @click.option(
     "--write", "write_to", type=_PATH, metavar="FOLDER", help="Only write the demo delivery and its list of faults."
 )
@@ -133,6 +146,8 @@ def main(arguments: list[str] | None = None) -> None:
         if isinstance(stream, TextIOWrapper):
             stream.reconfigure(errors="replace")  # a terminal without a letter shows another; the work goes on
     end_on_signals()
+    # Threads that add up numbers in each of several processes only get in each other's way.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     try:
         status = command.main(arguments, prog_name="deep-tally", standalone_mode=False) or OK
     except BaseException as error:  # noqa: BLE001 - whatever it was, the status must not mean something else

@@ -16,6 +16,7 @@ from deep_tally.check.judge import judge, judge_so_far
 from deep_tally.compare.job import compare_song
 from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.engine.opening import Opened, open_delivery
+from deep_tally.engine.preparing import is_prepared, prepare
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import UnpackFolder
 from deep_tally.measure.job import measure_entry
@@ -31,18 +32,27 @@ from deep_tally.session.corrections import keep
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.work.crew import Crew, Failed, Progress, Report
 
-Stage = Literal["opening", "measuring", "comparing", "done"]
+Stage = Literal["opening", "preparing", "measuring", "comparing", "done"]
 
 KERNELS = "deep_tally.measure.one_pass"
 """What a worker of a run makes ready while it is idle."""
 
 _POLL_S = 0.1
 _OPENING = "what came"
+_PREPARING = "preparing"
 
 
 @dataclass(frozen=True, slots=True)
 class Listing:
     """Work before the list of files is known: (bytes unpacked, bytes in all), or (files found, 0)."""
+
+    done: int
+    total: int
+
+
+@dataclass(frozen=True, slots=True)
+class Preparing:
+    """Machine code is made for this machine, which happens once: (functions that are ready, all)."""
 
     done: int
     total: int
@@ -79,7 +89,7 @@ class Assessed:
     delivery: Delivery
 
 
-Event = Listing | Listed | Refused | Measured | Moved | Assessed
+Event = Listing | Preparing | Listed | Refused | Measured | Moved | Assessed
 
 
 class CheckRun:
@@ -140,12 +150,16 @@ class CheckRun:
         self.is_again = again is not None
         self._is_over = False
         self._owns_crew = crew is None
-        self._crew = Crew(preload=KERNELS) if crew is None else crew
+        self._crew = Crew(preload=KERNELS, forks=True) if crew is None else crew
         try:
             self._unpacked: UnpackFolder | None = UnpackFolder()
         except OSError:
             self._unpacked = None  # then zips are said to be unpacked by hand
         into = self._unpacked.files if self._unpacked else None
+        self._opened: Opened | None = None
+        self._is_prepared = is_prepared()
+        if not self._is_prepared:
+            self._crew.submit(_PREPARING, prepare)
         self._crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
 
     # -- going on -----------------------------------------------------------------------------
@@ -174,6 +188,8 @@ class CheckRun:
         """Take in one report of a crew that others use as well; None where it is about nothing of this run."""
         if report.job == _OPENING:
             return self._take_opening(report) if self.measuring is None and not self._is_over else None
+        if report.job == _PREPARING:
+            return self._take_preparing(report) if not self._is_prepared else None
         if self.comparing is not None and self.comparing.take(report):
             return [Moved()]
         if self.measuring is None or not self.measuring.is_about(report):
@@ -190,6 +206,21 @@ class CheckRun:
         opened: Opened | DeepTallyError = report.value
         if isinstance(opened, DeepTallyError):
             return self._refuse(opened)
+        self._opened = opened
+        return self._list() if self._is_prepared else [Moved()]
+
+    def _take_preparing(self, report: Report) -> list[Event]:
+        if isinstance(report, Progress):
+            return [Preparing(report.done, report.total)]
+        # Where it failed, each worker makes for itself what it needs.
+        self._is_prepared = True
+        return self._list()
+
+    def _list(self) -> list[Event]:
+        """The files are known, and can be measured."""
+        opened, self._opened = self._opened, None
+        if opened is None:
+            return [Moved()]
         self.found, self._files = opened.found, opened.files
         known: dict[str, Track] = {}
         if self._again is not None:
@@ -249,7 +280,7 @@ class CheckRun:
         if self._is_over or self.delivery is not None:
             return "done"
         if self.measuring is None:
-            return "opening"
+            return "opening" if self._opened is None else "preparing"
         return "comparing" if self.measuring.is_done else "measuring"
 
     @property

@@ -107,7 +107,7 @@ class PcmReader:
         self.close()
 
 
-@compiled("i4(Array(int32, 1, 'A', aligned=False), f8[::1])", finite=True)
+@compiled("i4", "unaligned i4[:]", "f8[::1]", finite=True)
 def _unpack_24(codes: NDArray[np.int32], samples: NDArray[np.float64]) -> int:
     """One channel of little-endian 24-bit samples; returns the OR of its codes, shifted up.
 
@@ -121,7 +121,7 @@ def _unpack_24(codes: NDArray[np.int32], samples: NDArray[np.float64]) -> int:
     return int(bits_set)
 
 
-@compiled("i4(u1[::1], i8, f8[::1])", finite=True)
+@compiled("i4", "u1[::1]", "i8", "f8[::1]", finite=True)
 def _unpack_big_24(raw: NDArray[np.uint8], step: int, samples: NDArray[np.float64]) -> int:
     """The same for big-endian samples, `step` bytes apart."""
     at = np.uint64(0)  # unsigned: no index can be meant from the end

@@ -188,7 +188,7 @@ def _cut(windows: Windows, start: int, stop: int) -> Windows:
     )
 
 
-@compiled("UniTuple(f8, 2)(f8[::1], i8, i8, f8[::1], f8[::1], f4[:], f4[:], f4[:], f4[:])", finite=True)
+@compiled("f8*2", "f8[::1]", "i8", "i8", "f8[::1]", "f8[::1]", "f4[:]", "f4[:]", "f4[:]", "f4[:]", finite=True)
 def _cut_windows(
     samples: NDArray[np.float64],
     size: int,

@@ -71,7 +71,10 @@ class FlatTopFinder:
         begin = self._scanned[channel] - start
         if not (upper > 0 and lower > 0) or begin >= stop:
             return
-        found, reached = _scan(x, max(0, begin), stop, upper, lower)
+        begin = max(0, begin)
+        room = np.empty((max(1, (stop - begin) // _LEAST + 1), 3))
+        count, reached = _scan(x, begin, stop, upper, lower, room)
+        found = room[:count].copy()
         # A top that was taken in whole is not looked at again.
         self._scanned[channel] = start + max(stop, reached)
         if len(found):
@@ -145,13 +148,14 @@ def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float
     return FlatTops(runs=runs, dbfs=dbfs, share=share_of_time(starts, sounding, stretch) if len(starts) else 0.0)
 
 
-@compiled("Tuple((f8[:, ::1], i8))(f8[::1], i8, i8, f8, f8)", finite=True)
-def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float) -> tuple[NDArray[np.float64], int]:
-    """Start, length and mean level of the flat tops that start in [begin, stop), and where looking ended.
+@compiled("i8*2", "f8[::1]", "i8", "i8", "f8", "f8", "f8[:, ::1]", finite=True)
+def _scan(
+    x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: float, found: NDArray[np.float64]
+) -> tuple[int, int]:
+    """Find the flat tops that start in [begin, stop); returns how many there are, and where looking ended.
 
-    `upper` and `lower` are how far a top must reach at least.
+    `upper` and `lower` are how far a top must reach at least. `found` is filled with start, length and mean level.
     """
-    found = np.empty((max(1, (stop - begin) // _LEAST + 1), 3))
     count = 0
     i = begin
     while i < stop:
@@ -190,4 +194,4 @@ def _scan(x: NDArray[np.float64], begin: int, stop: int, upper: float, lower: fl
             found[count, 0], found[count, 1], found[count, 2] = i, n, level
             count += 1
         i = j
-    return found[:count].copy(), i
+    return count, i

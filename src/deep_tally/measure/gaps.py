@@ -55,7 +55,9 @@ class GapFinder:
         """Take in float64 [shape=(frames, channels), Fortran order]."""
         if not len(samples):
             return
-        found = _still_runs(samples, samples[:, 0], self._previous, self._open, LEAST_FRAMES, self._longest)
+        room = np.empty((len(samples) // LEAST_FRAMES + 2, 5))
+        count = _still_runs(samples, samples[:, 0], self._previous, self._open, LEAST_FRAMES, self._longest, room)
+        found = room[:count].copy()
         if len(found) and self._still_count < KEPT_MOST:
             found[:, 0] += self._position
             self._still.append(found)
@@ -68,7 +70,9 @@ class GapFinder:
         longest = REPEATED_BLOCKS[-1]
         reach = longest * (_TIMES_MOST + 2)
         begin = self._position - len(self._before)
-        for start, frames in _repeats(self._before, signal, begin, _BLOCKS, self._matching).tolist():
+        room = np.empty(((len(self._before) + len(signal)) // _ANCHOR + 1, 2), np.int64)
+        count = _repeats(self._before, signal, begin, _BLOCKS, self._matching, room)
+        for start, frames in room[:count].tolist():
             if len(self._repeated) < KEPT_MOST:
                 self._repeated.append((start + begin, frames))
         kept = signal if len(signal) >= reach else np.concatenate([self._before, signal])
@@ -162,7 +166,6 @@ def _repeated_gaps(repeated: Sequence[tuple[int, int]], around: _Around) -> list
 _BLOCKS = np.array(REPEATED_BLOCKS, np.int64)
 
 
-@compiled("f8(f8[:, :], f8[:, ::1], i8)")
 def _step_into(x: NDArray[np.float64], previous: NDArray[np.float64], start: int) -> float:
     """The greatest step of any channel into the sample at `start` from one of those before it."""
     reach, channels = previous.shape
@@ -176,7 +179,7 @@ def _step_into(x: NDArray[np.float64], previous: NDArray[np.float64], start: int
     return greatest
 
 
-@compiled("f8[:, ::1](f8[:, :], f8[::1], f8[:, ::1], f8[::1], i8, i8)")
+@compiled("i8", "f8[:, :]", "f8[::1]", "f8[:, ::1]", "f8[::1]", "i8", "i8", "f8[:, ::1]", helpers=(_step_into,))
 def _still_runs(
     x: NDArray[np.float64],
     first: NDArray[np.float64],
@@ -184,9 +187,12 @@ def _still_runs(
     open_run: NDArray[np.float64],
     least: int,
     longest: int,
-) -> NDArray[np.float64]:
-    """Runs in which no channel changes: rows of start, length, the first channel's value, and the greatest steps into
-    and out of the run.
+    found: NDArray[np.float64],
+) -> int:
+    """Runs in which no channel changes; returns how many there are.
+
+    `found` is filled with rows of start, length, the first channel's value, and the greatest steps into and out of the
+    run.
 
     `first` is the first channel of `x`. `previous` [shape=(samples, channels)] are those before it; `open_run` is
     the length of the run that reaches its start, the step into it, and whether it began at the file's start; the latter
@@ -195,7 +201,6 @@ def _still_runs(
     frames, channels = x.shape
     latest = len(previous) - 1
     start = -1  # where the run begins in this block; -1 when before it
-    found = np.empty((frames // least + 2, 5))
     count = 0
     i = 0
     length = open_run[0]
@@ -251,31 +256,32 @@ def _still_runs(
     if start >= 0:
         before = _step_into(x, previous, start)
     open_run[0], open_run[1], open_run[2] = length, before, 1.0 if from_start else 0.0
-    return found[:count].copy()
+    return count
 
 
-@compiled("f8(f8[::1], f8[::1], i8)")
 def _at(before: NDArray[np.float64], x: NDArray[np.float64], index: int) -> float:
     """The sample at an index that counts from the start of `before`."""
     return float(before[index] if index < len(before) else x[index - len(before)])
 
 
-@compiled("i8[:, ::1](f8[::1], f8[::1], i8, i8[::1], i8[::1])")
+@compiled("i8", "f8[::1]", "f8[::1]", "i8", "i8[::1]", "i8[::1]", "i8[:, ::1]", helpers=(_at,))
 def _repeats(
     before: NDArray[np.float64],
     x: NDArray[np.float64],
     begin: int,
     blocks: NDArray[np.int64],
     matching: NDArray[np.int64],
-) -> NDArray[np.int64]:
-    """Start and length of stretches that repeat the block before them, counted from the start of `before`.
+    found: NDArray[np.int64],
+) -> int:
+    """Stretches that repeat the block before them; returns how many there are.
+
+    `found` is filled with their starts, counted from the start of `before`, and lengths.
 
     `before` are the samples before `x`, which were looked at already, from frame `begin` of the file on. `matching`
     counts how many anchors in a row matched up to there, for each block length. A stretch is told where it ends.
     """
     known = len(before)
     length = known + len(x)
-    found = np.empty((length // _ANCHOR + 1, 2), np.int64)
     count = 0
     first = known + (-(begin + known)) % _ANCHOR
     for b in range(len(blocks)):
@@ -309,4 +315,4 @@ def _repeats(
                     count += 1
             row = 0
         matching[b] = row
-    return found[:count].copy()
+    return count

@@ -113,7 +113,7 @@ class LoudnessMeter:
         return _OFFSET_LUFS + power_db(float(blocks[blocks > gate].mean()))
 
 
-@compiled("f8(f8[::1], f8[::1], f8, f8[:, ::1], f8[::1], f8[::1], i8, i8, f8, f8[::1])")
+@compiled("f8", "f8[::1]", "f8[::1]", "f8", "f8[:, ::1]", "f8[::1]", "f8[::1]", "i8", "i8", "f8", "f8[::1]")
 def _add_weighted_energy(
     first: NDArray[np.float64],
     second: NDArray[np.float64],

@@ -159,7 +159,7 @@ def level_correlation(stretches: NDArray[np.float32]) -> float | None:
     return float(levels[:, 0] @ levels[:, 1]) / spread if spread else None
 
 
-@compiled("UniTuple(f8, 5)(f8[::1], f8[::1])", finite=True)
+@compiled("f8*5", "f8[::1]", "f8[::1]", finite=True)
 def _relate(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[float, float, float, float, float]:
     """Energy of left, of right, their product, max |L-R| and max |L+R|."""
     energy_left = energy_right = product = difference = total = 0.0

@@ -83,13 +83,13 @@ class TruePeakMeter:
         whole = len(signal) // _CELL * _CELL
         # The first cells need the samples before the block, the last one may not be whole: both from a copy.
         first = np.concatenate([before, signal[:_CELL], np.zeros(_CELL)])
-        self._best = _highest(first, min(len(signal), _CELL), PHASES, _GREATEST_GAIN, self._best)
+        self._best = _highest_of(first, min(len(signal), _CELL), self._best)
         if whole > _CELL:
             lead = _CELL - (_TAPS - 1)
-            self._best = _highest(signal[lead:], whole - _CELL, PHASES, _GREATEST_GAIN, self._best)
+            self._best = _highest_of(signal[lead:], whole - _CELL, self._best)
         if len(signal) > max(whole, _CELL):
             last = np.concatenate([signal[whole - (_TAPS - 1) :], np.zeros(_CELL)])
-            self._best = _highest(last, len(signal) - whole, PHASES, _GREATEST_GAIN, self._best)
+            self._best = _highest_of(last, len(signal) - whole, self._best)
         self._keep(signal, channel)
 
     def _keep(self, signal: NDArray[np.float64], channel: int) -> None:
@@ -98,17 +98,28 @@ class TruePeakMeter:
         self._before[channel] = signal[-(_TAPS - 1) :]
 
 
-@compiled("f8(f8[::1], i8, f8[:, ::1], f8, f8)", finite=True)
+def _highest_of(extended: NDArray[np.float64], frames: int, best: float) -> float:
+    bounds, between = np.empty(-(-frames // _CELL)), np.empty(_CELL)
+    return _highest(extended, frames, PHASES, _GREATEST_GAIN, best, bounds, between)
+
+
+@compiled("f8", "f8[::1]", "i8", "f8[:, ::1]", "f8", "f8", "f8[::1]", "f8[::1]", finite=True)
 def _highest(
-    extended: NDArray[np.float64], frames: int, phases: NDArray[np.float64], greatest_gain: float, best: float
+    extended: NDArray[np.float64],
+    frames: int,
+    phases: NDArray[np.float64],
+    greatest_gain: float,
+    best: float,
+    bounds: NDArray[np.float64],
+    between: NDArray[np.float64],
 ) -> float:
     """The larger of `best` and the greatest absolute value, between and on the samples, of a signal.
 
-    `extended` has the 11 samples before the signal and its `frames`, up to a whole number of cells.
+    `extended` has the 11 samples before the signal and its `frames`, up to a whole number of cells. `bounds` and
+    `between` are to work with: a number for every cell, and those of one cell.
     """
     lead = phases.shape[1] - 1
     cells = (frames + _CELL - 1) // _CELL
-    bounds = np.empty(cells)
     before = 0.0
     for i in range(lead):
         before = max(before, abs(extended[i]))
@@ -124,7 +135,6 @@ def _highest(
         before = peak
         if bounds[cell] > bounds[loudest]:
             loudest = cell
-    between = np.empty(_CELL)
     # The loudest first: what it gives rules out most of the others.
     for turn in range(cells + 1):
         cell = loudest if turn == 0 else turn - 1

@@ -1,45 +1,260 @@
-"""Compile small functions over arrays to machine code.
+"""Small functions over arrays, compiled to machine code once for this machine, and loaded from the user's cache then.
 
-The compiled code is kept on disk beside the source (or in the user's cache): it is made once, in a worker process
-that imports the meters, and loaded from then on.
+numba compiles them, and takes most of a second merely to be imported: a process that only runs them never does so. What
+numba made is kept as object code. LLVM's loader puts it into memory in milliseconds, and it is called through ctypes,
+which lets other threads run meanwhile.
 """
 
 from __future__ import annotations
 
-import pickle
-from collections.abc import Callable
-from typing import ParamSpec, TypeVar
+import ctypes
+import hashlib
+import inspect
+import os
+import sys
+from collections.abc import Callable, Mapping
+from contextlib import suppress
+from functools import cache, cached_property
+from importlib import metadata
+from pathlib import Path
+from types import FunctionType, MappingProxyType
+from typing import Any, Literal, ParamSpec, TypeVar, cast
 
-from numba import njit
+import numpy as np
+from platformdirs import user_cache_path
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
 _SUMS_IN_ANY_ORDER = {"reassoc", "contract", "nnan", "ninf", "nsz"}
+_SUM_BYTES = 16
+_MARK = "prepared-"
+_SCALARS: Mapping[str, Any] = MappingProxyType({"f8": ctypes.c_double, "i8": ctypes.c_int64, "i4": ctypes.c_int32})
+_WORD = ctypes.c_int64
+_POINTER = ctypes.c_void_p
 
 
-def compiled(signature: str, *, finite: bool = False) -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """Decorate a function so that it runs compiled.
+def compiled(
+    result: str, *arguments: str, finite: bool = False, helpers: tuple[Callable[..., Any], ...] = ()
+) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Decorate a function so that it runs compiled. It may not make arrays: what it fills it is given.
 
     Parameters
     ----------
-    signature : str
-        Numba's, given so that it is compiled when the module is imported and never later.
+    result : str
+        What it returns: "f8", "i8", "i4", or several of one kind, as "f8*5".
+    arguments : str
+        Of each argument: a scalar as above, or an array with its layout, as "f8[::1]", "f4[:]", "f8[:, ::1]";
+        "unaligned i4[:]" for one whose elements begin anywhere.
     finite : bool
         Whether samples are known to be finite: then sums may be taken in any order, several at once.
+    helpers : tuple of callable
+        Functions of the same module that it calls; they are compiled into it.
     """
-    fastmath = _SUMS_IN_ANY_ORDER if finite else {"contract"}
 
     def decorate(function: Callable[P, R]) -> Callable[P, R]:
-        def compile_it(*, cache: bool) -> Callable[P, R]:
-            decorator = njit(signature, cache=cache, nogil=True, error_model="numpy", fastmath=fastmath)
-            machine_code: Callable[P, R] = decorator(function)
-            return machine_code
-
-        try:
-            return compile_it(cache=True)
-        except (RuntimeError, OSError, EOFError, pickle.UnpicklingError):
-            # No folder can be written to, the disk is full, or what was kept is damaged: compiled in every process.
-            return compile_it(cache=False)
+        return cast("Callable[P, R]", Kernel(cast("FunctionType", function), result, arguments, finite, helpers))
 
     return decorate
+
+
+class Kernel:
+    """One compiled function. It is made ready when it is first called, or by `make_ready`."""
+
+    def __init__(
+        self,
+        function: FunctionType,
+        result: str,
+        arguments: tuple[str, ...],
+        finite: bool,
+        helpers: tuple[Callable[..., Any], ...],
+    ) -> None:
+        self.function = function
+        self.__doc__, self.__name__, self.__module__ = function.__doc__, function.__name__, function.__module__
+        self._kind, _, count = result.partition("*")
+        self._count = int(count or 1)
+        self._arguments = [_Argument(a) for a in arguments]
+        self._finite = finite
+        self._helpers = helpers
+        self._result = _SCALARS[self._kind] * self._count
+        self._call: Callable[..., int] | None = None
+        self._engine: Any = None
+
+    def __call__(self, *values: Any) -> Any:
+        call = self._call or self.make_ready()
+        out = self._result()
+        error = _POINTER()
+        flat: list[Any] = [out, ctypes.byref(error)]
+        for argument, value in zip(self._arguments, values, strict=True):
+            argument.add(flat, value)
+        if call(*flat):
+            raise RuntimeError(f"{self.__name__} failed")  # nothing in a kernel can raise
+        return out[0] if self._count == 1 else tuple(out)
+
+    def make_ready(self) -> Callable[..., int]:
+        """Load the function's machine code, compiling it where this machine has none yet; returns how to call it."""
+        import llvmlite.binding as llvm  # a tenth of a second: for those who call a kernel only
+
+        name, content = self._kept() or self._compile()
+        _begin(llvm)
+        machine = llvm.Target.from_default_triple().create_target_machine()  # each engine takes one over
+        engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), machine)
+        engine.add_object_file(llvm.ObjectFileRef.from_data(content))
+        engine.finalize_object()
+        flat = [kind for argument in self._arguments for kind in argument.kinds]
+        self._engine = engine  # the code lives as long as this
+        self._call = ctypes.CFUNCTYPE(ctypes.c_int32, _POINTER, _POINTER, *flat)(engine.get_function_address(name))
+        return self._call
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether this machine has its code."""
+        return self._call is not None or self._kept() is not None
+
+    @cached_property
+    def _file(self) -> str:
+        """The name under which the machine code is kept: by all that it depends on."""
+        source = Path(inspect.getfile(self.function)).read_bytes()
+        said = (self._kind, self._count, [a.said for a in self._arguments], self._finite, machine_says())
+        key = hashlib.blake2b(source + repr(said).encode(), digest_size=10).hexdigest()
+        return f"{self.__module__.rpartition('.')[2]}.{self.__name__}-{key}"
+
+    def _kept(self) -> tuple[str, bytes] | None:
+        """Name and machine code, if they are kept and whole."""
+        for folder in _folders():
+            with suppress(OSError):
+                kept = (folder / self._file).read_bytes()
+                digest, content = kept[:_SUM_BYTES], kept[_SUM_BYTES:]
+                if hashlib.blake2b(content, digest_size=_SUM_BYTES).digest() == digest:
+                    name, _, code = content.partition(b"\0")
+                    return name.decode(), code
+        return None
+
+    def _compile(self) -> tuple[str, bytes]:
+        """Compile the function and keep what came of it, where that can be written."""
+        from numba import njit
+
+        options: dict[str, Any] = {
+            "error_model": "numpy",
+            "fastmath": _SUMS_IN_ANY_ORDER if self._finite else {"contract"},
+        }
+        inner = {helper.__name__: njit(**options)(helper) for helper in self._helpers}
+        scope = {**self.function.__globals__, **inner}
+        function = FunctionType(self.function.__code__, scope, self.function.__name__)
+        function.__module__ = "deep_tally"
+        made = njit(tuple(a.numba() for a in self._arguments), nogil=True, **options)(function)
+        overload: Any = next(iter(made.overloads.values()))
+        name, code = overload.fndesc.llvm_func_name, overload.library._get_compiled_object()
+        content = name.encode() + b"\0" + code
+        self._keep(hashlib.blake2b(content, digest_size=_SUM_BYTES).digest() + content)
+        return name, code
+
+    def _keep(self, content: bytes) -> None:
+        """Keep machine code in the first folder that takes it; where none does, it is made again the next time."""
+        for folder in _folders():
+            with suppress(OSError):
+                folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+                unfinished = folder / f"{self._file}.{os.getpid()}"
+                unfinished.write_bytes(content)
+                unfinished.replace(folder / self._file)
+                return
+
+
+class _Argument:
+    """How one argument is handed over: numba's own convention for scalars and arrays."""
+
+    def __init__(self, said: str) -> None:
+        self.said = said
+        self._is_unaligned = said.startswith("unaligned ")
+        kind, bracket, layout = said.removeprefix("unaligned ").partition("[")
+        self._dimensions = layout.count(",") + 1 if bracket else 0
+        self._is_contiguous = "::1" in layout
+        self._dtype = np.dtype(kind)
+        if not self._dimensions:
+            self.kinds = [_SCALARS[kind]]
+        else:
+            # Owner and parent (none), elements and their size (not used), data, then lengths and strides.
+            self.kinds = [_POINTER, _POINTER, _WORD, _WORD, _POINTER, *[_WORD] * 2 * self._dimensions]
+
+    def add(self, flat: list[Any], value: Any) -> None:
+        """Add the value to the arguments of a call.
+
+        Raises
+        ------
+        TypeError
+            An array is not of the kind that was declared: the code would read and write somewhere else.
+        """
+        if not self._dimensions:
+            flat.append(value)
+            return
+        fits = value.dtype == self._dtype and value.ndim == self._dimensions
+        if fits and self._is_contiguous and value.size:
+            expected = value.itemsize
+            for length, stride in zip(reversed(value.shape), reversed(value.strides), strict=True):
+                fits = fits and (stride == expected or length == 1)
+                expected *= length
+        if not fits:
+            raise TypeError(f"{value.dtype}{list(value.strides)} is not {self.said}")
+        flat += (None, None, 0, 0, value.__array_interface__["data"][0], *value.shape, *value.strides)
+
+    def numba(self) -> Any:
+        """The type by which numba knows it."""
+        from numba import from_dtype, types
+
+        kind: Any = from_dtype(self._dtype)
+        if not self._dimensions:
+            return kind
+        layout: Literal["C", "A"] = "C" if self._is_contiguous else "A"
+        return types.Array(kind, self._dimensions, layout, aligned=not self._is_unaligned)
+
+
+def is_marked(key: str) -> bool:
+    """Whether a mark of this name was left beside the machine code."""
+    return any((folder / f"{_MARK}{key}").exists() for folder in _folders())
+
+
+def mark(key: str) -> None:
+    """Leave a mark beside the machine code, where that can be kept."""
+    for folder in _folders():
+        with suppress(OSError):
+            (folder / f"{_MARK}{key}").touch()
+            return
+
+
+def _folders() -> tuple[Path, ...]:
+    """Where machine code is kept: beside the program where that can be written, else in the XDG cache folder."""
+    return Path(__file__).parent / "__pycache__", user_cache_path("deep-tally") / "kernels"
+
+
+@cache
+def machine_says() -> tuple[str, ...]:
+    """What else the code depends on: the compiler, and what the processor can do (proc(5), cpuinfo)."""
+    flags = ""
+    with suppress(OSError):
+        lines = Path("/proc/cpuinfo").read_text().splitlines()
+        flags = next((line for line in lines if line.startswith(("flags", "Features"))), "")
+    return metadata.version("numba"), metadata.version("llvmlite"), sys.version, os.uname().machine, flags
+
+
+@cache
+def _begin(llvm: Any) -> None:
+    """Make LLVM's loader ready.
+
+    Beside the function itself the code holds a way to call it from Python, which nobody takes: what it needs of numba
+    stands in for by a function that does nothing.
+    """
+    llvm.initialize_native_target()
+    llvm.initialize_native_asmprinter()
+    for name in _NEVER_CALLED:
+        llvm.add_symbol(name, ctypes.cast(_NOTHING, ctypes.c_void_p).value)
+
+
+_NEVER_CALLED = (
+    "NRT_MemInfo_call_dtor",
+    "NRT_adapt_ndarray_from_python",
+    "NRT_adapt_ndarray_to_python_acqref",
+    "numba_gil_ensure",
+    "numba_gil_release",
+    "numba_unpickle",
+)
+_NOTHING = ctypes.CFUNCTYPE(None)(lambda: None)

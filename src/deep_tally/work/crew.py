@@ -13,6 +13,7 @@ import multiprocessing
 import os
 import resource
 import signal
+import threading
 import time
 from collections import deque
 from collections.abc import Callable
@@ -109,15 +110,18 @@ class Crew:
 
     A job is a module-level function whose first argument is a progress callback `(done, total)`; `preload` is
     the module with the jobs, imported by a new process before its first one arrives. A job whose worker dies is begun
-    once more.
+    once more. With `forks` a worker begins with all that its owner has loaded, in milliseconds, as long as the owner
+    has no threads: a fork of one that has may stand still for ever.
     """
 
-    def __init__(self, *, preload: str, workers: int | None = None, stuck_after_s: float = _STUCK_AFTER_S) -> None:
+    def __init__(
+        self, *, preload: str, workers: int | None = None, stuck_after_s: float = _STUCK_AFTER_S, forks: bool = False
+    ) -> None:
         self._most = workers or max(1, min(len(os.sched_getaffinity(0)), _memory_available() // _MEMORY_PER_WORKER))
         self._stuck_after_s = stuck_after_s
         # Several BLAS threads in each of several processes only get in each other's way.
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-        self._context = multiprocessing.get_context("spawn")
+        self._forks = forks
         self._preload = preload
         self._waiting: deque[_Job] = deque()
         self._workers: list[_Worker] = []
@@ -247,8 +251,10 @@ class Crew:
         allowed = resource.getrlimit(resource.RLIMIT_AS)[0]
         if allowed != resource.RLIM_INFINITY and allowed < _ADDRESSES_LEAST:
             raise OSError(errno.ENOMEM, os.strerror(errno.ENOMEM))
-        ours, theirs = self._context.Pipe()
-        process = self._context.Process(target=_work, args=(theirs, self._preload), daemon=True)
+        is_forked = self._forks and threading.active_count() == 1
+        context = multiprocessing.get_context("fork") if is_forked else multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe()
+        process = context.Process(target=_work, args=(theirs, self._preload), daemon=True)
         try:
             process.start()
         except BaseException:
@@ -281,6 +287,8 @@ def _work(pipe: Connection, preload: str) -> None:
     """The life of a worker process."""
     end_with_parent()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
+    for ending in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, signal.SIG_DFL)  # a fork has taken over its owner's ways to end
     limit(resource.RLIMIT_AS, _MEMORY_MOST)
     os.nice(_NICENESS)  # the window comes first, also where every core is at work
     # Decoders written in C print their worries: errors come back through the pipe, not through the terminal.
