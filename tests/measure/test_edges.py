@@ -44,6 +44,14 @@ def test_an_offset_of_one_channel_does_not_hide_the_other(resting: int) -> None:
     assert edges.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
 
 
+def test_the_hiss_that_lies_on_an_offset_is_no_sound() -> None:
+    tone = np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.05), np.zeros(RATE)])
+    samples = np.stack([np.full(6 * RATE, 0.1), tone], axis=1) + np.stack([hiss(6 * RATE, -70, s) for s in (1, 2)], 1)
+    edges = measured(samples, bits=24).edges
+    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert edges.lead_floor_dbfs == pytest.approx(-70, abs=1)
+
+
 def test_each_channel_has_an_offset_of_its_own() -> None:
     tone = np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.02), np.zeros(RATE)])
     edges = measured(np.stack([tone + 0.1, tone * 0.0 - 0.05], axis=1), bits=24).edges
