@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test search lint shots bench detectors clean
+.PHONY: demo test search lint shots bench detectors mutants clean
 
 demo: $(READY)
 	@$(BIN)/deep-tally demo
@@ -26,6 +26,11 @@ shots: $(READY)
 
 detectors: $(READY)
 	@PYTHONPATH=tests $(BIN)/python tools/prove_detectors.py
+
+# Small faults put into the heart one by one: make mutants MODULES="check/length.py compare/held.py" SAMPLE=40
+mutants: $(READY)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[mutants]'
+	@PYTHONPATH=tests $(BIN)/python tools/mutants.py --sample $(or $(SAMPLE),0) $(MODULES)
 
 bench: $(READY)
 	@$(BIN)/python benchmarks

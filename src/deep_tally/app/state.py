@@ -131,7 +131,7 @@ class CheckState(QObject):
         self._crew = Crew(preload=KERNELS)
         self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
         # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
-        self._clerks = Crew(workers=2, preload="deep_tally.whole")
+        self._clerks = Crew(workers=2, preload="deep_tally.work.whole")
         self._saving = 0
         self._is_making_demo = False
         # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
