@@ -20,7 +20,7 @@ from measuring import (
     time_by_length,
 )
 
-_PARTS = ("speed", "memory", "time", "window", "lanes", "playing", "soak")
+_PARTS = ("starting", "speed", "memory", "time", "window", "lanes", "playing", "soak")
 _KNOWN_FILES = 100
 _SOAK_FILES, _SOAK_CYCLES = 24, 60
 _MANY_FILES, _MANY_MINUTES = 80, 2.0
@@ -38,6 +38,11 @@ def main() -> None:
     print(f"{datetime.now(UTC):%Y-%m-%d}, {_processor()}, Python {platform.python_version()}")
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
+        if "starting" in parts:
+            from starting import commands, first_findings
+
+            commands(folder / "starting", chosen.rounds)
+            first_findings(folder / "first")
         if "speed" in parts:
             made = make_files(folder / "speed", chosen.files, chosen.minutes)
             against_decoding(made, chosen.rounds)

@@ -18,26 +18,26 @@ class Inline(Crew):
     """What runs many small deliveries in one process."""
 
     def __init__(self) -> None:
-        self._jobs: deque[tuple[str, Callable[..., Any], tuple[Any, ...]]] = deque()
+        self.jobs: deque[tuple[str, Callable[..., Any], tuple[Any, ...]]] = deque()
 
     def submit(self, job: str, function: Callable[..., Any], *arguments: Any) -> None:
-        self._jobs.append((job, function, arguments))
+        self.jobs.append((job, function, arguments))
 
     @property
     def is_busy(self) -> bool:
-        return bool(self._jobs)
+        return bool(self.jobs)
 
     def poll(self, timeout_s: float = 0.0) -> list[Report]:
-        if not self._jobs:
+        if not self.jobs:
             return []
-        job, function, arguments = self._jobs.popleft()
+        job, function, arguments = self.jobs.popleft()
         try:
             return [Returned(job, function(lambda done, total: None, *arguments))]
         except DeepTallyError as error:
             return [Failed(job, error.problem, error.remedy)]
 
     def cancel(self) -> None:
-        self._jobs.clear()
+        self.jobs.clear()
 
     def close(self) -> None:
         self.cancel()

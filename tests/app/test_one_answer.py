@@ -75,6 +75,20 @@ def test_window_and_command_line_give_one_answer(
     assert answer_of_the_command(folder, capsys, "--fresh") == (before, "")
 
 
+def test_preparing_for_the_machine_is_said(
+    fresh: Window, folder: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr("deep_tally.engine.check_run.is_prepared", lambda: False)
+    said: list[str] = []
+    fresh.state.preparing_moved.connect(lambda done, total: said.append(fresh.progress_words.text()))
+    opened(fresh, folder)
+    assert said
+    assert set(said) == {"Preparing for this machine, once; it takes half a minute"}
+    with pytest.raises(SystemExit):
+        main(["check", str(folder), "--quiet", "--progress"])
+    assert capsys.readouterr().err.splitlines()[0] == "preparing for this machine, once"
+
+
 def test_the_next_window_knows_all_that_was_said_and_says_so(qapp: QApplication, fresh: Window, folder: Path) -> None:
     say_much(opened(fresh, folder))
     said = fresh.state.corrections

@@ -114,6 +114,29 @@ def test_what_a_zip_holds_is_unpacked_for_as_long_as_the_run_lives(folder: Path,
     assert not any(s.exists() for s in sources)
 
 
+@pytest.mark.parametrize("is_prepared_first", [True, False])
+def test_files_are_measured_once_the_machine_is_prepared(
+    folder: Path, monkeypatch: pytest.MonkeyPatch, is_prepared_first: bool
+) -> None:
+    monkeypatch.setattr("deep_tally.engine.check_run.is_prepared", lambda: False)
+    with run_on(folder) as run:
+        crew = run._crew
+        assert isinstance(crew, Inline)
+        if not is_prepared_first:
+            crew.jobs.rotate(1)
+        assert kinds(run.poll()) == []
+        assert run.stage == ("opening" if is_prepared_first else "preparing")
+        assert kinds(run.poll()) == [Listed]
+        done(run)
+
+
+def test_preparing_that_fails_ends_no_check(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("deep_tally.engine.check_run.is_prepared", lambda: False)
+    monkeypatch.setattr("deep_tally.engine.check_run.prepare", _no_room)
+    with run_on(folder) as run:
+        assert "clipping.baked" in codes(done(run))
+
+
 # -- known as early as can be -----------------------------------------------------------------
 
 
@@ -255,7 +278,7 @@ def test_files_that_could_not_be_checked_here_are_tried_again(folder: Path) -> N
     assert all(t.measures is not None for t in delivery.tracks)
 
 
-def _no_room(progress: object, entry: object) -> object:
+def _no_room(progress: object, entry: object = None) -> object:
     from deep_tally.model.errors import NotCheckedHere
 
     raise NotCheckedHere("x", "no room", "make some")
