@@ -105,6 +105,15 @@ def test_the_next_window_knows_all_that_was_said_and_says_so(qapp: QApplication,
     closed(again)
 
 
+def test_what_was_said_a_moment_ago_is_known_when_the_delivery_is_opened_once_more(fresh: Window, folder: Path) -> None:
+    say_much(opened(fresh, folder))
+    said = fresh.state.corrections
+    before = fresh.state.run
+    opened(fresh, folder)
+    wait(lambda: fresh.state.run is not before and fresh.state.delivery is not None)
+    assert fresh.state.corrections == said
+
+
 def test_a_moved_folder_and_reading_again_lose_nothing(fresh: Window, folder: Path, tmp_path: Path) -> None:
     say_much(opened(fresh, folder))
     said = fresh.state.corrections

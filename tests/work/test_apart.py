@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
-from deep_tally.work.apart import run_apart
+from deep_tally.work.apart import end_with_parent, run_apart
 from deep_tally.work.crew import Crew, Failed
 from work import apart_jobs
 
@@ -129,3 +129,14 @@ def test_a_worker_that_ends_takes_its_child_with_it(tmp_path: Path, how: str) ->
         assert wait_until(lambda: not is_alive(child))
     finally:
         crew.close()
+
+
+def test_a_process_whose_parent_has_ended_already_ends_at_once(tmp_path: Path) -> None:
+    # The system only tells of a parent's end to those who asked in time: a kill right after the start left an orphan.
+    child = os.fork()
+    if not child:
+        end_with_parent(os.getpid())  # not the one that started it
+        (tmp_path / "lives on").touch()
+        os._exit(0)
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 1
+    assert list(tmp_path.iterdir()) == []

@@ -221,6 +221,8 @@ class CheckState(QObject):
             self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
     def _open(self, paths: Sequence[Path], rough_mix: Path | None, *, again: CheckRun | None) -> None:
+        if self._keeping.isActive():
+            self._keep()  # what was said a moment ago may be about what is opened now
         self._stop_measuring()
         self._abandon()
         self.opening.emit("Looking through the files", paths[0].name if paths else "")

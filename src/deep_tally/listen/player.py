@@ -107,9 +107,9 @@ class _Playing:
         self._pipe.send(Ended(trouble=trouble))
 
 
-def run_player(pipe: Connection) -> None:
+def run_player(pipe: Connection, parent: int) -> None:
     """The life of the player's process."""
-    end_with_parent()
+    end_with_parent(parent)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     # The sound system prints its worries about devices that are not there: what matters comes through the pipe.
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)

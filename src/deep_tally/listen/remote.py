@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 import time
 from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
@@ -34,7 +35,7 @@ class Player:
         if self._process is None or not self._process.is_alive():
             context = multiprocessing.get_context("spawn")
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=_run, args=(theirs,), daemon=True)
+            self._process = context.Process(target=_run, args=(theirs, os.getpid()), daemon=True)
             self._process.start()
             theirs.close()
 
@@ -97,8 +98,8 @@ class Player:
         self._turns = 0
 
 
-def _run(pipe: Connection) -> None:
+def _run(pipe: Connection, parent: int) -> None:
     # Imported there: the window that only sends commands needs neither readers nor their machine code.
     from deep_tally.listen.player import run_player
 
-    run_player(pipe)
+    run_player(pipe, parent)

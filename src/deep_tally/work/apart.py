@@ -32,9 +32,14 @@ _CRASHES = frozenset({signal.SIGSEGV, signal.SIGBUS, signal.SIGABRT, signal.SIGF
 _AGAIN = "read the delivery again"
 
 
-def end_with_parent() -> None:
-    """Have this process killed when the one that started it ends, however that ends (prctl(2))."""
+def end_with_parent(parent: int) -> None:
+    """Have this process killed when the one that started it ends, however that ends (prctl(2)).
+
+    `parent` is the process that started it: where that has ended before this was called, this one ends at once.
+    """
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:
+        os._exit(1)
 
 
 def limit(resource_kind: int, most: int) -> bool:
@@ -113,13 +118,13 @@ def _run_once(
 ) -> R:
     try:
         ours, theirs = Pipe(duplex=False)
-        child = os.fork()
+        parent, child = os.getpid(), os.fork()
     except OSError as error:
         problem = f"no process can be started to read it ({error.strerror})"
         raise NotCheckedHere(path.name, problem, f"close other programs and {_AGAIN}") from error
     if child == 0:
         ours.close()
-        _live(theirs, memory_more, function, path, *arguments)
+        _live(parent, theirs, memory_more, function, path, *arguments)
     theirs.close()
     ended: int | None = None
     was_cramped = False
@@ -148,10 +153,12 @@ def _run_once(
             os.waitpid(child, 0)
 
 
-def _live(pipe: Connection, memory_more: int, function: Callable[..., Any], path: Path, *arguments: Any) -> NoReturn:
+def _live(
+    parent: int, pipe: Connection, memory_more: int, function: Callable[..., Any], path: Path, *arguments: Any
+) -> NoReturn:
     """The life of the child; it leaves without running anything the worker has set up for its own end."""
     try:
-        end_with_parent()
+        end_with_parent(parent)
         if limit(resource.RLIMIT_AS, _address_space() + memory_more):
             pipe.send(("cramped",))
         limit(resource.RLIMIT_CPU, _CPU_SECONDS)

@@ -254,7 +254,7 @@ class Crew:
         is_forked = self._forks and threading.active_count() == 1
         context = multiprocessing.get_context("fork") if is_forked else multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
-        process = context.Process(target=_work, args=(theirs, self._preload), daemon=True)
+        process = context.Process(target=_work, args=(theirs, self._preload, os.getpid()), daemon=True)
         try:
             process.start()
         except BaseException:
@@ -283,9 +283,9 @@ def _memory_available() -> int:
     return _MEMORY_MOST
 
 
-def _work(pipe: Connection, preload: str) -> None:
+def _work(pipe: Connection, preload: str, parent: int) -> None:
     """The life of a worker process."""
-    end_with_parent()
+    end_with_parent(parent)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # the owner decides what an interrupt means
     for ending in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(ending, signal.SIG_DFL)  # a fork has taken over its owner's ways to end
