@@ -97,14 +97,14 @@ def test_what_can_be_kept_nowhere_works_all_the_same(folder: Path) -> None:
     ids=["single precision", "strided", "two dimensions", "none", "integers", "big-endian"],
 )
 def test_an_array_of_another_kind_is_refused(folder: Path, value: np.ndarray) -> None:
-    with pytest.raises(TypeError, match=r"is not f8\[::1\]"):
+    with pytest.raises(TypeError, match=r"is none of f8\[::1\] of doubled_sum"):
         kernels.doubled_sum(value)
 
 
 def test_rows_that_do_not_follow_each_other_are_refused(folder: Path) -> None:
     wide = np.arange(4, dtype=np.float32)
     for out in (np.zeros((4, 4))[:, :2], np.zeros((2, 4)).T, np.zeros((8, 2))[::2]):
-        with pytest.raises(TypeError, match=r"is not f8\[:, ::1\]"):
+        with pytest.raises(TypeError, match=r"is none of .* of strided"):
             kernels.strided(wide, 1, out)
 
 
