@@ -130,6 +130,7 @@ def survives(mutant: Mutant) -> bool:
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         os.dup2(1, 2)
         options = ["-q", "-x", "-p", "no:cacheprovider", "-p", "no:faulthandler", "--rootdir", str(ROOT)]
+        options += ["-W", "ignore::pytest.PytestAssertRewriteWarning"]  # it is loaded already, on purpose
         return pytest.main([*options, *tests_of(mutant.module)]) == 0
 
 
@@ -150,7 +151,8 @@ def try_all(mutants: Sequence[Mutant], workers: int) -> list[Mutant]:
             mutant, _ = at_work.pop(ended)
             if status == 0:
                 alive.append(mutant)
-                print(f"{mutant.module}:{mutant.line}: {mutant.was}\n    -> {mutant.now}", flush=True)
+                if mutant.was:
+                    print(f"{mutant.module}:{mutant.line}: {mutant.was}\n    -> {mutant.now}", flush=True)
             continue
         for process, (_, begun) in at_work.items():
             if time.monotonic() - begun > _SECONDS_MOST:  # it would never end: that is noticed, too
@@ -174,6 +176,8 @@ def main() -> None:
         mutants = list(mutants_of(module))
         random.Random(asked.seed).shuffle(mutants)
         mutants = mutants[: asked.sample] if asked.sample else mutants
+        if not try_all([Mutant(module, 1, "", (SOURCE / module).read_text("utf-8"))], 1):
+            sys.exit(f"{module}: its tests fail without any fault")
         alive = try_all(mutants, len(os.sched_getaffinity(0)))
         tried, found = tried + len(mutants), found + len(mutants) - len(alive)
         if mutants:
