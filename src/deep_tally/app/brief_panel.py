@@ -130,7 +130,7 @@ class BriefPanel(QWidget):
     # -- building -----------------------------------------------------------------------------
 
     def _add_group(self, column: QVBoxLayout) -> QGridLayout:
-        """Lines that follow the theme together: labels, editors, and what came."""
+        """Lines that follow the theme together: labels, editors, and how many files comply."""
         holder = QWidget()
         self._theme.style(holder)
         grid = QGridLayout(holder)

@@ -184,7 +184,7 @@ class CheckState(QObject):
 
     @property
     def intake(self) -> Intake | None:
-        """What came, as the user corrected it; None while nothing is open."""
+        """What was delivered, as the user corrected it; None while nothing is open."""
         return self.run.intake if self.run is not None else None
 
     @property
@@ -365,7 +365,7 @@ class CheckState(QObject):
             self.undo_stack.push(_Correction(self, words, self.corrections, corrections))
 
     def put_corrections(self, corrections: Corrections) -> None:
-        """Take what the user said for true: what became audio is measured, all is compared and judged anew."""
+        """Take what the user said for true: what became audio is measured, then all is compared and judged again."""
         run = self.run
         if run is None:
             return
@@ -567,7 +567,7 @@ class CheckState(QObject):
             self._tell()
 
     def _settle(self) -> None:
-        """Take what steps need no worker, and show what came of it."""
+        """Take all steps that need no worker, and show the result."""
         run = self.run
         if run is not None:
             while run.is_to_step:

@@ -53,13 +53,13 @@ def _at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
     here = np.arange(len(times))
     firsts = np.searchsorted(times, times - _MOMENT_S, side="right")
     most = np.maximum.reduceat(np.append(counts, 0), np.column_stack([firsts, here + 1]).ravel())[::2]
-    told: dict[str, tuple[int, int]] = {}
+    shared: dict[str, tuple[int, int]] = {}
     for index in np.argsort(-most, kind="stable").tolist():
         if most[index] < _AT_ONCE_LEAST:
             break
         _, path, frame = places[index]
-        told.setdefault(path, (int(most[index]), frame))
-    return told
+        shared.setdefault(path, (int(most[index]), frame))
+    return shared
 
 
 def _files_in(paths: Sequence[str], stops: Sequence[int]) -> list[int]:

@@ -35,7 +35,7 @@ def judge(
     Parameters
     ----------
     intake : Intake
-        What came, sorted as the user said.
+        What was delivered, sorted as the user said.
     tracks : sequence of Track
         The measured files, in any order; files not measured yet may be missing.
     brief : Brief

@@ -70,7 +70,7 @@ def find_held(
 
 
 class _Moments:
-    """The spectra of the sampled moments, each channel's made once, whatever it is held against."""
+    """The spectra of the sampled moments, each channel's computed once, whatever it is compared with."""
 
     def __init__(self, sampled: Sampled) -> None:
         self._columns = sampled.columns

@@ -1,4 +1,4 @@
-"""One check of one delivery: what came, measured, held against each other and assessed, with the user's corrections.
+"""One check of one delivery: its files are listed, measured, compared and assessed, with the user's corrections.
 
 Whoever owns a run polls it (the window from a timer) or iterates over it (the command line, scripts, tests). No call
 waits for a worker but `poll` with a timeout. Cancelling keeps what is measured.
@@ -38,7 +38,7 @@ KERNELS = "deep_tally.measure.one_pass"
 """What a worker of a run makes ready while it is idle."""
 
 _POLL_S = 0.1
-_OPENING = "what came"
+_OPENING = "opening"
 _PREPARING = "preparing"
 
 
@@ -131,9 +131,9 @@ class CheckRun:
         self.job: Job = recall_or_measure if is_cached else measure_entry
         self.compare_job: CompareJob = recall_or_compare if is_cached else compare_song
         self.found: Intake | None = None
-        """What came, as it was found."""
+        """What was delivered, as it was found."""
         self.intake: Intake | None = None
-        """What came, with the user's corrections of roles and songs."""
+        """What was delivered, with the user's corrections of roles and songs."""
         self.corrections: Corrections = again.corrections if again is not None else NO_CORRECTIONS
         self.recalled: Corrections = NO_CORRECTIONS
         """What the user had said of this delivery before it was opened."""
@@ -142,7 +142,7 @@ class CheckRun:
         self.measuring: Measuring | None = None
         self.comparing: Comparing | None = None
         self.delivery: Delivery | None = None
-        """The assessment; None until it is made, and while files are measured anew after a correction."""
+        """The assessment; None until it is made, and while files are measured after a correction."""
         self._files: Mapping[str, str] = {}
         self._record: Path | None = None
         self._compared: dict[Key, Comparison] = dict(again._compared) if again is not None else {}
@@ -314,7 +314,7 @@ class CheckRun:
             The files are not known yet.
         """
         if self.intake is None or self.measuring is None:
-            raise ValueError("nothing came yet")
+            raise ValueError("the files are not known yet")
         comparing = self.comparing
         self.delivery = judge(
             self.intake,
@@ -340,9 +340,9 @@ class CheckRun:
     # -- changes ------------------------------------------------------------------------------
 
     def correct(self, corrections: Corrections) -> bool:
-        """Take what the user says for true; whether files are sorted anew, to be measured and compared where needed.
+        """Take what the user says for true; returns whether files changed role or song: then some may be measured.
 
-        Otherwise an assessed delivery is assessed anew at once.
+        Otherwise an assessed delivery is assessed again at once.
         """
         before, self.corrections = self.corrections, corrections
         if self.found is None or self.measuring is None or self.intake is None:
@@ -350,7 +350,7 @@ class CheckRun:
         if with_corrections(self.found, corrections).entries != self.intake.entries:
             known: Mapping[str, Track] = self.measuring.by_path
             if not self.measuring.is_done:
-                # What is at work may be another file's now: what is not done is begun anew.
+                # What is being measured may not be wanted now: whatever is not done starts again.
                 self._crew.cancel()
             self._begin({path: t for path, t in known.items() if is_measured(t)})
             return True

@@ -1,4 +1,4 @@
-"""What a worker does before a file is measured: list what came, and recall what the user said of it."""
+"""What a worker does before a file is measured: list the files, and recall what the user said about them."""
 
 from __future__ import annotations
 

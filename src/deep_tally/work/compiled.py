@@ -144,7 +144,7 @@ class Kernel:
         return None
 
     def _compile(self) -> tuple[str, bytes]:
-        """Compile the function and keep what came of it, where that can be written."""
+        """Compile the function and keep the result where that can be written."""
         from numba import njit
 
         options: dict[str, Any] = {
