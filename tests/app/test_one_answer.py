@@ -69,8 +69,8 @@ def test_window_and_command_line_give_one_answer(
     answer, said = answer_of_the_command(folder, capsys)
     assert answer == after
     assert said == (
-        "deep-tally: in force is what you said before: the roles of 1 file, the parts of 1 file, the places of 1 file,"
-        " the rough mix and the tempo (--fresh leaves it aside)\n"
+        "deep-tally: your earlier corrections apply: the role of 1 file, the part of 1 file, the place of 1 file,"
+        " the rough mix and the tempo (--fresh ignores them)\n"
     )
     assert answer_of_the_command(folder, capsys, "--fresh") == (before, "")
 
@@ -101,7 +101,7 @@ def test_the_next_window_knows_all_that_was_said_and_says_so(qapp: QApplication,
     assert again.state.corrections == said
     assert again.state.delivery is not None
     assert to_json(again.state.delivery) == before
-    assert "What you said of this delivery before is in force: the roles of 1 file," in again.said.text()
+    assert "Your earlier corrections apply: the role of 1 file," in again.said.text()
     closed(again)
 
 

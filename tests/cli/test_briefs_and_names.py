@@ -77,7 +77,12 @@ def test_a_pattern_that_cannot_be_used_is_refused_in_one_line(files: Path, capsy
 
 def test_what_was_told_in_the_window_counts_here_too(files: Path, capsys: pytest.CaptureFixture[str]) -> None:
     say(files, Corrections(pattern="{part}", names={"10 Gtr L.wav": "Twang"}))
-    assert "Twang.wav" in Done(capsys, "names", files).out
+    done = Done(capsys, "names", files)
+    assert "Twang.wav" in done.out
+    assert "your earlier corrections apply: the name of 1 file and how names are made (--fresh" in done.err
+    done = Done(capsys, "names", files, "--fresh")
+    assert "Twang.wav" not in done.out
+    assert done.err == ""
     add_word("harmonium", "zzorg")
     (files / "zzorg.wav").write_bytes(b"RIFF    WAVE")
     assert "Harmonium.wav" in Done(capsys, "names", files).out

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -48,3 +49,12 @@ def sleep(progress: OnProgress, seconds: float) -> None:
 
 def devour(progress: OnProgress) -> int:
     return len(bytearray(16 << 30))
+
+
+OWNER: list[str] = []
+"""What the owner of a crew leaves here, only a fork of it can see."""
+
+
+def look_around(progress: object) -> tuple[list[str], bool]:
+    """What the owner left, and whether the process still ends on SIGTERM as the system has it."""
+    return OWNER, signal.getsignal(signal.SIGTERM) == signal.SIG_DFL

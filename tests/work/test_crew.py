@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import errno
 import os
+import signal
+import threading
 import time
 from pathlib import Path
 
@@ -175,3 +177,22 @@ def test_close_leaves_no_process_behind() -> None:
         assert pid is not None
         with pytest.raises(ProcessLookupError):
             os.kill(pid, 0)
+
+
+@pytest.mark.parametrize("has_thread", [False, True])
+def test_a_crew_forks_only_from_an_owner_without_threads(has_thread: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(crew_jobs, "OWNER", ["was here"])
+    before = signal.signal(signal.SIGTERM, lambda *_: None)
+    ended = threading.Event()
+    thread = threading.Thread(target=ended.wait)
+    crew = Crew(workers=1, preload="os", forks=True)
+    try:
+        if has_thread:
+            thread.start()
+        crew.submit("look", crew_jobs.look_around)
+        (report,) = [r for r in run(crew) if isinstance(r, Returned)]
+        assert report.value == ([] if has_thread else ["was here"], True)
+    finally:
+        signal.signal(signal.SIGTERM, before)
+        crew.close()
+        ended.set()

@@ -544,7 +544,7 @@ class CheckState(QObject):
         elif run.trouble:
             self.noticed.emit(run.trouble)
         elif run.recalled != NO_CORRECTIONS:
-            self.noticed.emit(f"What you said of this delivery before is in force: {correction_words(run.recalled)}.")
+            self.noticed.emit(f"Your earlier corrections apply: {correction_words(run.recalled)}.")
         if before is not None:
             self._leave(before)
 

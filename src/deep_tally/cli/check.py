@@ -11,14 +11,13 @@ from typing import TYPE_CHECKING
 import click
 
 from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
+from deep_tally.cli.recalled import say_recalled
 from deep_tally.engine.check_run import CheckRun, Event, Listed, Listing, Measured, Preparing, Refused
 from deep_tally.intake.unpacked import sweep
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.document import to_json
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
@@ -70,7 +69,7 @@ def run_check(
             if isinstance(event, Refused):
                 raise event.error
             if isinstance(event, Listed):
-                _say_corrections(run)
+                say_recalled(run.recalled, run.trouble)
                 for output in (json_path if json_path != "-" else None, reply_path):
                     if output:  # said before an hour of measuring, not after it
                         require_not_the_clients(Path(output), run.client, into_delivery=into_delivery)
@@ -93,14 +92,6 @@ def run_check(
     if delivery.incomplete:
         return INCOMPLETE
     return ASKED if any(f.action is Action.ASK for f in delivery.findings) else OK
-
-
-def _say_corrections(run: CheckRun) -> None:
-    if run.trouble:
-        click.echo(f"deep-tally: {readable(run.trouble)}", err=True)
-    if run.recalled != NO_CORRECTIONS:
-        words = correction_words(run.recalled)
-        click.echo(f"deep-tally: in force is what you said before: {words} (--fresh leaves it aside)", err=True)
 
 
 PREPARING = "preparing for this machine, once"

@@ -64,7 +64,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--client", default="", help="The client's name, for the greeting.")
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
 @_INTO_DELIVERY
-@click.option("--fresh", is_flag=True, help="Leave aside what you said of the delivery before, in the window.")
+@click.option("--fresh", is_flag=True, help="Ignore the corrections you made to the delivery earlier.")
 @click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing for next time.")
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:
@@ -100,7 +100,7 @@ def show_brief(**options: Any) -> int:
 @click.option("--brief", help="Whose pattern and longest name count: a file or a name.")
 @click.option("--csv", "csv_path", help="Write the plan as CSV; - for standard output.")
 @_INTO_DELIVERY
-@click.option("--fresh", is_flag=True, help="Leave aside what you said of the delivery before, in the window.")
+@click.option("--fresh", is_flag=True, help="Ignore the corrections you made to the delivery earlier.")
 @click.option("--explain", is_flag=True, help="Say what is understood of each name.")
 def show_names(**options: Any) -> int:
     """Print new names for the files of a delivery. Nothing is renamed, no audio is read.

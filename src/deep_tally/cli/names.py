@@ -9,6 +9,7 @@ import click
 
 from deep_tally.check.judge import facts_of
 from deep_tally.cli.ends import INCOMPLETE
+from deep_tally.cli.recalled import say_recalled
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
@@ -62,7 +63,11 @@ def run_names(
     parsed: dict[str, ParsedName] = {}
     with unpack_folder() as unpack_into:
         found = take_in(paths, unpack_into=unpack_into)
-        said = NO_CORRECTIONS if fresh else recall(found.source, fingerprints(found.sounds)).corrections
+        said = NO_CORRECTIONS
+        if not fresh:
+            recalled = recall(found.source, fingerprints(found.sounds))
+            said = recalled.corrections
+            say_recalled(said, recalled.trouble)
         intake = with_corrections(found, said)
         for song in intake.songs:
             files = [e.path for e in intake.entries if e.song == song and e.role.is_audio]

@@ -9,13 +9,13 @@ from deep_tally.reply.numbers import count, listed
 def correction_words(corrections: Corrections) -> str:
     """What was said: "the roles of 2 files, the rough mix and the tempo"; nothing where nothing was."""
     files = (
-        ("the roles of", corrections.roles),
-        ("the songs of", corrections.songs),
-        ("the parts of", corrections.parts),
-        ("the places of", corrections.places),
-        ("the names of", corrections.names),
+        ("role", corrections.roles),
+        ("song", corrections.songs),
+        ("part", corrections.parts),
+        ("place", corrections.places),
+        ("name", corrections.names),
     )
-    said = [f"{what} {count(len(of), 'file')}" for what, of in files if of]
+    said = [f"the {what if len(of) == 1 else what + 's'} of {count(len(of), 'file')}" for what, of in files if of]
     said += ["the rough mix"] if corrections.rough_mixes else []
     said += ["the tempo"] if corrections.tempos else []
     said += ["how names are made"] if corrections.pattern is not None or corrections.order != "delivered" else []
