@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.compare.non_negative import non_negative_weights
 from deep_tally.compare.sampled import Sampled
 from deep_tally.measure.decibels import amplitude_db, power_db
 from deep_tally.model.comparison import SumOf
@@ -56,17 +57,14 @@ def _as_sum(
     mine: NDArray[np.int_],
     sampled: Sampled,
 ) -> SumOf | None:
-    from scipy.optimize import nnls  # heavy, and seldom needed
-
     others = np.flatnonzero(owners != owners[mine[0]])
-    # Least squares on a square root of the Gram matrix is least squares on the rows it was made of.
-    root = np.linalg.cholesky(unit[np.ix_(others, others)] + _RIDGE * np.eye(len(others))).T
+    among = unit[np.ix_(others, others)]
     gains: dict[int, float] = {}
     worst = 0.0
     for column in mine:
         products = unit[others, column]
-        weights, _ = nnls(root, np.linalg.solve(root.T, products))
-        left = 1 - 2 * float(weights @ products) + float(weights @ unit[np.ix_(others, others)] @ weights)
+        weights = non_negative_weights(among + _RIDGE * np.eye(len(others)), products)
+        left = 1 - 2 * float(weights @ products) + float(weights @ among @ weights)
         worst = max(worst, left)
         for other, weight in zip(others[weights**2 > _PART_LEAST], weights[weights**2 > _PART_LEAST], strict=True):
             gain = float(weight * norms[column] / norms[other])

@@ -97,7 +97,7 @@ class Measuring:
     def share(self) -> float:
         """How much of all bytes is done, 0 to 1."""
         at_work = sum(share * max(1, self._entries[path].bytes) for path, share in self._shares.items())
-        return min(1.0, (self._done_bytes + at_work) / max(1, self._bytes))
+        return min(1.0, (self._done_bytes + at_work) / self._bytes) if self._bytes else 1.0
 
     @property
     def at_work(self) -> str | None:
