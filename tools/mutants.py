@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import argparse
 import importlib.util
+import math
 import os
 import random
 import re
@@ -31,7 +32,8 @@ from cosmic_ray.mutating import mutate_code
 ROOT = Path(__file__).resolve().parents[1]
 SOURCE, TESTS = ROOT / "src" / "deep_tally", ROOT / "tests"
 HEART = ("measure", "compare", "check")
-_SECONDS_MOST = 150.0
+_SECONDS_MORE, _TIMES_MOST = 10.0, 4.0
+"""What a run with a fault may take longer than one without: after that it would never end, which is noticed, too."""
 _NAMED_ONLY = re.compile(r"(^|[(,])\s*\*,")
 _SWAPS = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_Mul")
 _KINDS = (
@@ -138,7 +140,7 @@ def survives(mutant: Mutant) -> bool:
         return pytest.main([*options, *tests_of(mutant.module)]) == 0
 
 
-def try_all(mutants: Sequence[Mutant], workers: int) -> list[Mutant]:
+def try_all(mutants: Sequence[Mutant], workers: int, *, seconds_most: float = math.inf) -> list[Mutant]:
     """Those that no test finds."""
     at_work: dict[int, tuple[Mutant, float]] = {}
     waiting, alive = list(mutants), []
@@ -159,7 +161,7 @@ def try_all(mutants: Sequence[Mutant], workers: int) -> list[Mutant]:
                     print(f"{mutant.module}:{mutant.line}: {mutant.was}\n    -> {mutant.now}", flush=True)
             continue
         for process, (_, begun) in at_work.items():
-            if time.monotonic() - begun > _SECONDS_MOST:  # it would never end: that is noticed, too
+            if time.monotonic() - begun > seconds_most:
                 os.killpg(process, signal.SIGKILL)
         time.sleep(0.02)
     return alive
@@ -180,9 +182,11 @@ def main() -> None:
         mutants = list(mutants_of(module))
         random.Random(asked.seed).shuffle(mutants)
         mutants = mutants[: asked.sample] if asked.sample else mutants
+        begun = time.monotonic()
         if not try_all([Mutant(module, 1, "", (SOURCE / module).read_text("utf-8"))], 1):
             sys.exit(f"{module}: its tests fail without any fault")
-        alive = try_all(mutants, len(os.sched_getaffinity(0)))
+        most = _SECONDS_MORE + _TIMES_MOST * (time.monotonic() - begun)
+        alive = try_all(mutants, len(os.sched_getaffinity(0)), seconds_most=most)
         tried, found = tried + len(mutants), found + len(mutants) - len(alive)
         if mutants:
             print(f"{module}: {len(mutants) - len(alive)} of {len(mutants)} found", flush=True)

@@ -158,7 +158,8 @@ def test_the_level_of_hum_is_that_of_its_tones(mains: int) -> None:
 
 
 @pytest.mark.parametrize(
-    ("multiples", "found"), [([1, 2], False), ([2, 3, 4], True), ([3, 4, 5], False), ([1, 7, 8], True), ([1, 8, 9], False)]
+    ("multiples", "found"),
+    [([1, 2], False), ([2, 3, 4], True), ([3, 4, 5], False), ([1, 7, 8], True), ([1, 8, 9], False)],
 )
 def test_hum_is_three_of_the_first_eight_tones_with_the_first_or_second(multiples: list[int], found: bool) -> None:
     assert (find_hum(hums(multiples), RATE, loud_dbfs=-10) is not None) is found

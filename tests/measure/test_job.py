@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -40,8 +41,6 @@ def entry(path: Path) -> Entry:
 
 
 def lost(frames: int, claimed: int, losses: tuple[str, ...] = ()) -> Damage | None:
-    from dataclasses import replace
-
     return _lost(replace(FORMAT, frames=frames, claimed_frames=claimed, losses=losses))
 
 
@@ -148,7 +147,11 @@ def test_what_is_no_number_is_drawn_as_zero(tmp_path: Path) -> None:
 def test_excerpts_of_several_files_leave_out_what_cannot_be_read(tmp_path: Path) -> None:
     soundfile.write(tmp_path / "a.wav", np.full(100, 0.5), RATE, "PCM_16")
     progress = Progress()
-    wanted = [("one", tmp_path / "a.wav", 10, 20), ("gone", tmp_path / "b.wav", 0, 5), ("two", tmp_path / "a.wav", 0, 5)]
+    wanted = [
+        ("one", tmp_path / "a.wav", 10, 20),
+        ("gone", tmp_path / "b.wav", 0, 5),
+        ("two", tmp_path / "a.wav", 0, 5),
+    ]
     read = read_excerpts(progress, wanted)
     assert {name: (e.frame, len(e.samples)) for name, e in read.items()} == {"one": (10, 20), "two": (0, 5)}
     assert progress.calls == [(1, 3), (2, 3), (3, 3)]

@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from deep_tally.measure.sides import level_correlation
 from deep_tally.model.measures import Sides
 from sounds import RATE, measured
 
@@ -62,3 +63,70 @@ def test_a_silent_side_has_no_correlation() -> None:
 def test_one_channel_and_three_have_no_sides() -> None:
     assert measured(A).sides is None
     assert measured(np.stack([A, A, A], axis=1)).sides is None
+
+
+def test_the_greatest_difference_and_sum() -> None:
+    left, right = np.array([0.5, -0.25, 0.1]), np.array([-0.25, -0.5, 0.1])
+    s = sides(left, right)
+    assert (s.greatest_difference, s.greatest_sum) == (0.75, 0.75)
+    s = sides(left, -right)
+    assert (s.greatest_difference, s.greatest_sum) == (0.75, 0.75)
+    assert (sides(left, 0.1 * left).greatest_sum, sides(left, 0.1 * left).greatest_difference) == (
+        pytest.approx(0.55),
+        pytest.approx(0.45),
+    )
+
+
+@pytest.mark.parametrize("lag", [-48, -17, -1, 1, 17, 48])
+@pytest.mark.parametrize("factor", [1.0, -0.5])
+def test_a_late_side_is_found_to_the_frame(lag: int, factor: float) -> None:
+    found = sides(A, factor * np.roll(A, lag) + 0.01 * B).lag
+    assert found is not None
+    assert found.frames == lag
+    # What is left of it is B: 0.01 of 0.1 against the factor.
+    share = 0.01**2 / (factor**2 + 0.01**2)
+    assert found.correlation == pytest.approx(np.sign(factor) * math.sqrt(1 - share), abs=1e-5)
+    assert found.residual_db == pytest.approx(10 * math.log10(share), abs=0.3)
+
+
+def test_no_delay_is_looked_for_beyond_48_frames_or_where_the_sides_are_one() -> None:
+    beyond = sides(A, np.roll(A, 49)).lag
+    assert beyond is not None
+    assert abs(beyond.correlation) < 0.1
+    # -30 dB: 0.0316 of another sound beside it.
+    assert sides(A, A + 0.03 * B).lag is None
+    assert sides(A, A + 0.034 * B).lag is not None
+
+
+def test_sides_by_band() -> None:
+    # A low tone on both sides, one in the middle on the left only, a high one turned round on the right.
+    time = np.arange(RATE) / RATE
+    low, middle, high = (0.1 * np.sin(2 * np.pi * hz * time) for hz in (60, 1000, 5000))
+    bands = sides(low + middle + high + 1e-9 * A, low - high + 1e-9 * B).bands
+    assert [(b.low_hz, b.high_hz) for b in bands] == [(20, 150), (150, 2000), (2000, 16_000)]
+    assert [b.correlation for b in bands] == [pytest.approx(1, abs=1e-3), pytest.approx(0, abs=1e-2), pytest.approx(-1)]
+    assert bands[0].mono_loss_db == pytest.approx(0, abs=0.01)
+    assert bands[1].mono_loss_db == pytest.approx(-3.01, abs=0.05)
+    assert bands[2].mono_loss_db < -80
+    # Two, one and two of five equal powers.
+    assert [b.share_db for b in bands] == [pytest.approx(10 * math.log10(n / 5), abs=0.05) for n in (2, 1, 2)]
+
+
+def test_a_band_ends_where_it_says() -> None:
+    time = np.arange(RATE) / RATE
+    for hz, expected in ((140, (20, 150)), (170, (150, 2000)), (1980, (150, 2000)), (2030, (2000, 16_000))):
+        tone = 0.1 * np.sin(2 * np.pi * hz * time)
+        loudest = max(sides(tone, tone).bands, key=lambda b: b.share_db)
+        assert (loudest.low_hz, loudest.high_hz) == expected
+
+
+def test_levels_move_together_as_numpys_coefficient_says() -> None:
+    levels = np.random.default_rng(4).uniform(-60, 0, (60, 2))
+    levels[:, 1] = 0.5 * levels[:, 0] + 0.5 * levels[:, 1]
+    energy = (10 ** (levels / 10)).astype(np.float32)
+    clipped = np.maximum(levels - levels.max(axis=0), -50)
+    assert level_correlation(energy) == pytest.approx(np.corrcoef(clipped.T)[0, 1], abs=1e-4)
+    assert level_correlation(energy[:40]) is not None
+    assert level_correlation(energy[:39]) is None
+    assert level_correlation(np.column_stack([energy[:, 0], 0 * energy[:, 0]])) is None
+    assert level_correlation(np.column_stack([energy[:, 0], np.ones(60, np.float32)])) is None

@@ -7,6 +7,7 @@ import pytest
 import soxr
 from scipy.signal import butter, firwin, lfilter, oaconvolve
 
+from deep_tally.measure.spectrum import FRAMES, find_edge, long_term
 from sounds import RATE, measured, sine
 
 NOISE = np.random.default_rng(11).standard_normal(6 * RATE) * 0.1
@@ -90,3 +91,62 @@ def test_only_loud_parts_count() -> None:
     # A brick wall in the loud first second, full band in four seconds of tape hiss 60 dB under it.
     loud = oaconvolve(NOISE[: 2 * RATE], firwin(801, 15_000, fs=RATE), "same")
     assert edge_hz(np.concatenate([loud, 1e-3 * NOISE[: RATE // 2]])) == pytest.approx(15_000, abs=200)
+
+
+# -- where an edge is one: levels made by hand, in decibels -----------------------------------
+
+
+def shelf(edge: float, *, drop_db: float = 60.0, above_db: float | None = None) -> np.ndarray:
+    """Two looks of steady levels that fall at one place; perhaps with a line above it."""
+    hz = np.arange(FRAMES // 2 + 1) * RATE / FRAMES
+    shape = np.where(hz < edge, -40.0, -40.0 - drop_db)
+    if above_db is not None:
+        shape[(hz > edge + 3000) & (hz < edge + 3400)] = -40.0 + above_db
+    return np.stack([shape, shape])
+
+
+@pytest.mark.parametrize(
+    ("levels", "found"),
+    [
+        (shelf(15_000), True),
+        (shelf(15_000, drop_db=20.5), True),
+        (shelf(15_000, drop_db=19.5), False),
+        (shelf(5_200), True),
+        (shelf(3_900), False),
+        (shelf(22_200), True),  # 0.93 of half the rate is 22,320 Hz
+        (shelf(22_800), False),
+        (shelf(15_000, above_db=-18.0), True),
+        (shelf(15_000, above_db=-16.0), False),  # something up there is not 17 dB under it: content goes on
+    ],
+)
+def test_an_edge_is_steep_and_nothing_comes_above_it(levels: np.ndarray, found: bool) -> None:
+    edge = find_edge(levels, RATE)
+    assert (edge is not None) is found
+
+
+def test_an_edge_is_where_the_level_is_half_way_down() -> None:
+    edge = find_edge(shelf(12_000, drop_db=30.0), RATE)
+    assert edge is not None
+    assert (edge.edge_hz, edge.drop_db) == (pytest.approx(12_000, abs=12), pytest.approx(30.0, abs=0.1))
+    slope = np.interp(np.arange(FRAMES // 2 + 1) * RATE / FRAMES, [12_000, 12_200], [-40.0, -90.0])
+    edge = find_edge(np.stack([slope, slope]), RATE)
+    assert edge is not None
+    assert edge.edge_hz == pytest.approx(12_100, abs=15)
+
+
+@pytest.mark.parametrize(("rise_db", "found"), [(14.0, True), (16.0, False)])
+def test_the_content_under_an_edge_does_not_rise_again_by_fifteen_decibels(rise_db: float, found: bool) -> None:
+    levels = shelf(15_000)
+    hz = np.arange(FRAMES // 2 + 1) * RATE / FRAMES
+    levels[:, hz < 14_500] -= rise_db
+    assert (find_edge(levels, RATE) is not None) is found
+
+
+def test_the_mean_is_of_decibels_over_looks_and_of_power_over_channels() -> None:
+    spectra = np.zeros((2, 2, FRAMES // 2 + 1), complex)
+    spectra[0, 0, 10], spectra[0, 1, 10] = 1.0, 0.0  # half the power: -3.01 dB
+    spectra[1, :, 10] = 0.1j  # -20 dB
+    spectrum = long_term(spectra, RATE)
+    assert spectrum is not None
+    assert float(spectrum.levels_db[10]) == pytest.approx((-3.01 - 20) / 2, abs=0.01)
+    assert float(spectrum.levels_db[11]) == -150.0

@@ -129,7 +129,7 @@ def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.number-twice", Action.FIX, tracks, number=number)
 
 
-_OWN_LEAST, _OWN_SHARE = 5, 0.8
+_OWN_LEAST, _ODD_ONE_IN = 6, 5
 
 
 def pattern(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -146,7 +146,7 @@ def pattern(song: SongSet, brief: Brief) -> Iterator[Finding]:
     prefix = shared_prefix(t.stem for t in song.asked)
     unlike = [t for t in song.asked if prefix and prefix not in t.stem.casefold()]
     for odd, shape in ((bare, "{number} {part}"), (unlike, f"{prefix} {{part}}")):
-        if odd and len(odd) <= (1 - _OWN_SHARE) * len(song.asked):
+        if odd and _ODD_ONE_IN * len(odd) <= len(song.asked):
             yield about("name.pattern", Action.FIX, odd, pattern=shape, files=len(odd))
 
 
