@@ -34,7 +34,8 @@ SOURCE, TESTS = ROOT / "src" / "deep_tally", ROOT / "tests"
 HEART = ("measure", "compare", "check")
 _SECONDS_MORE, _TIMES_MOST = 10.0, 4.0
 """What a run with a fault may take longer than one without: after that it would never end, which is noticed, too."""
-_NAMED_ONLY = re.compile(r"(^|[(,])\s*\*,")
+_IS_NO_CONDITION = re.compile(r"(^|[(,])\s*\*,|^@dataclass\(")
+"""The star in a list of parameters is no product, and how a class keeps its fields is no condition of the heart."""
 _SWAPS = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_Mul")
 _KINDS = (
     "ReplaceComparisonOperator",
@@ -94,8 +95,8 @@ def mutants_of(module: str) -> Iterator[Mutant]:
         for occurrence, ((line, _), _) in enumerate(places):
             text = mutate_code(source, operator, occurrence)
             if text is not None and text != source:
-                if _NAMED_ONLY.search(lines[line - 1]):
-                    continue  # the star in a list of parameters is no product
+                if _IS_NO_CONDITION.search(lines[line - 1]):
+                    continue
                 changed = next(n for n, (a, b) in enumerate(zip(lines, text.splitlines(), strict=False), 1) if a != b)
                 yield Mutant(module, changed, lines[changed - 1].strip(), text)
 

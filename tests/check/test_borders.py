@@ -10,7 +10,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from deep_tally.check.absorb import absorb
 from deep_tally.check.came import what_came
+from deep_tally.check.click import drifts
 from deep_tally.check.clipping import _at_once
 from deep_tally.check.edges_of_content import is_lossy_edge, source_rate
 from deep_tally.check.exports import _by_time
@@ -30,6 +32,7 @@ from deep_tally.model.measures import (
     Hum,
     Lag,
     OffsetStep,
+    Pulse,
     Run,
     Runs,
     SpectralEdge,
@@ -903,3 +906,75 @@ def test_lines_about_lengths_and_rates() -> None:
 def test_what_is_in_a_rough_mix_is_not_counted() -> None:
     assert came([*others(), ROUGH_MIX], mix=False)["peak_window_dbfs"].total == 4
     assert MEASURES.has_sound
+
+
+# -- a click ----------------------------------------------------------------------------------
+
+
+def click(bpm: float, *, first_s: float = 0.0, last_s: float = 34.9) -> Track:
+    pulse = Pulse(bpm=bpm, strokes=60, first_frame=round(first_s * RATE), last_frame=round(last_s * RATE), stray_ms=0.1)
+    return track("Click.wav", role=Role.CLICK, pulse=pulse)
+
+
+@pytest.mark.parametrize(("strokes", "quarters"), [(1, 1), (2, 1), (1, 2), (4, 1), (1, 3), (2, 3), (3, 2), (3, 1)])
+def test_what_a_click_may_be_struck_on(strokes: int, quarters: int) -> None:
+    # 96 quarters a minute; the click plays 0.1 % fast: 40 ms early over 40 s.
+    (drift,) = drifts(song_of([click(96.0 * strokes / quarters * 1.001), *others()]))
+    assert drift.played_bpm == pytest.approx(96.096)
+    assert (drift.ms, drift.over_s) == (pytest.approx(-40.0, abs=0.1), SECONDS)
+
+
+def test_a_click_at_no_such_tempo_or_at_several_is_not_followed() -> None:
+    assert len(list(drifts(song_of([click(96.0 * 1.019), *others()])))) == 1
+    assert list(drifts(song_of([click(96.0 * 1.021), *others()]))) == []
+    facts = SongFacts(title="Song", key="D minor")
+    assert list(drifts(song_of([click(96.0), *others()], facts=facts))) == []
+
+
+@pytest.mark.parametrize(("first_ms", "found"), [(10.0, False), (10.1, True), (-10.1, True)])
+def test_a_click_begins_on_bar_one(first_ms: float, found: bool) -> None:
+    early = {"Click.wav": -RATE} if first_ms < 0 else {}
+    files = [click(96.0, first_s=first_ms / 1000 + (1.0 if first_ms < 0 else 0.0)), *others()]
+    assert ("start.click-off-bar" in codes(files, places=early)) is found
+
+
+def test_a_click_that_was_placed_is_counted_from_there() -> None:
+    # Two bars of 2.5 s later: five seconds.
+    found = one("start.click-off-bar", [click(96.0, first_s=0.1), *others()], places={"Click.wav": 5 * RATE})
+    assert found.evidence["ms"] == pytest.approx(5100.0)
+    assert found.evidence["bars"] == pytest.approx(2.04)
+    assert found.evidence["off_ms"] == pytest.approx(100.0)
+    assert [p.frame for p in found.places] == [4800]
+    on_the_bar = one("start.click-off-bar", [click(96.0, first_s=0.005), *others()], places={"Click.wav": 5 * RATE})
+    assert on_the_bar.evidence["off_ms"] == 0.0
+
+
+@pytest.mark.parametrize(("last_s", "place_s", "found"), [(32.6, 0, False), (32.4, 0, True), (32.4, 1, False)])
+def test_a_click_stops_more_than_a_bar_early(last_s: float, place_s: int, found: bool) -> None:
+    # The others sound up to 35 s; a bar is 2.5 s.
+    files = [click(96.0, last_s=last_s), *others()]
+    assert ("length.click-short" in codes(files, places={"Click.wav": place_s * RATE})) is found
+
+
+def test_a_file_that_was_placed_later_ends_later_than_the_click() -> None:
+    files = [click(96.0), *others()]
+    assert "length.click-short" not in codes(files)
+    assert "length.click-short" in codes(files, places={files[1].path: 3 * RATE})
+
+
+# -- what is told under another finding --------------------------------------------------------
+
+
+def test_sides_that_are_opposed_are_not_near_mono_too() -> None:
+    file = stereo(correlation=-0.9999, residual_db=-50.0, mono_loss_db=-9.0)
+    assert [f.code for f in all_of([file, *others()])] == ["channels.opposed"]
+    scaled = stereo(correlation=-0.9999, residual_db=-90.0, mono_loss_db=-9.0)
+    assert [f.code for f in all_of([scaled, *others()])] == ["channels.opposed"]
+
+
+def test_what_has_two_roots_goes_under_the_first() -> None:
+    def finding(code: str, *files: str) -> Finding:
+        return Finding(code=code, action=ASK, kind="request", files=files)
+
+    roots = [finding("content.damaged", "a"), finding("content.damaged", "b"), finding("length.short", "a", "b")]
+    assert [len(f.absorbed) for f in absorb(roots)] == [1, 0]
