@@ -95,13 +95,16 @@ class _Moments:
         return self._energies[column]
 
     def cross(self, outer: int, inner: int) -> NDArray[np.complex128]:
-        """Of each moment in each band, the sum of outer times the conjugate of inner, [shape=(places, bands)]."""
+        """Of each moment in each band, the sum of one times the conjugate of the other, [shape=(places, bands)].
+
+        Which of the two is conjugated makes no difference here: only how far a gain is from being real matters.
+        """
         both = min(outer, inner), max(outer, inner)
         if both != self._latest:  # the same two are asked both ways, one after the other
             product = self._spectrum(both[0]) * self._spectrum(both[1]).conj()
             self._cross = np.add.reduceat(product, _BAND_STARTS, axis=1, dtype=np.complex128)
             self._latest = both
-        return self._cross if outer < inner else self._cross.conj()
+        return self._cross
 
 
 def _most_alike(sampled: Sampled, gram: NDArray[np.float64], path: int, held: int) -> tuple[int, int] | None:
