@@ -16,13 +16,13 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
 from deep_tally.app.lane_canvas import RULER_PX
-from deep_tally.app.lanes import Head, Lane, in_order, make_lanes
 from deep_tally.app.lineup_view import LineUpView
 from deep_tally.app.place_dialog import PlaceDialog
 from deep_tally.app.window import Window
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from deep_tally.views.lanes import Head, Lane, in_order, make_lanes
 from said import said_of
 from tracks import RATE, song_of, track
 

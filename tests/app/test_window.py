@@ -27,10 +27,10 @@ from pytestqt.qtbot import QtBot
 from app.conftest import wait
 from app.slow_jobs import all_but_the_horn
 from compare.compare_jobs import never
-from deep_tally.app.rows import Column
 from deep_tally.app.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.findings import Action
+from deep_tally.views.rows import Column
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 ALT = Qt.KeyboardModifier.AltModifier

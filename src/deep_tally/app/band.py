@@ -21,7 +21,7 @@ from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz
 
 if TYPE_CHECKING:
-    from deep_tally.app.rows import Sheet
+    from deep_tally.views.rows import Sheet
 
 HEIGHT = 92
 _MARKS_MOST = 3 * BUNDLE

@@ -25,7 +25,6 @@ from deep_tally.app.evidence import BitsView, SpectrumView
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.pictures import HistogramView, Picture, SpectrogramView, StereoView
 from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.rows import Row, companion_text
 from deep_tally.app.theme import Theme, font
 from deep_tally.app.waveform import Waveform
 from deep_tally.model.delivery import Track
@@ -34,6 +33,7 @@ from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
 from deep_tally.reply.words import Speaker
+from deep_tally.views.rows import Row, companion_text
 
 _PANEL_WIDTH = 380
 _MARKERS_MOST = 40

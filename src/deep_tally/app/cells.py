@@ -12,11 +12,11 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.name_ink import draw_name
 from deep_tally.app.raster import draw_strokes
-from deep_tally.app.rows import Column, Row, Sheet, companion_text, short_word, used_bits
 from deep_tally.app.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.numbers import signed
+from deep_tally.views.rows import Column, Row, Sheet, companion_text, short_word, used_bits
 
 PAD = 8.0
 NAME_FLAG_X, NAME_NUMBER_X, NAME_TITLE_X = 14.0, 24.0, 52.0

@@ -10,10 +10,10 @@ from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainte
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.viewport import nice_step
 from deep_tally.model.delivery import Track
 from deep_tally.model.measures import Measures, Spectrum
 from deep_tally.reply.numbers import count, decibels, kilohertz
+from deep_tally.views.viewport import nice_step
 
 _LEFT, _TOP, _RIGHT, _BOTTOM = 52, 12, 12, 24
 _LOWEST_DB, _DB_STEP = -140.0, 20

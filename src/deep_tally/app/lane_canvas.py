@@ -26,17 +26,17 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QSizePolicy, QToolTip, QWidget
 
-from deep_tally.app.lane_tiles import HEIGHT_MOST, Bank, Columns, columns_of_samples, raster
-from deep_tally.app.lanes import Lane, LaneMark, end_words, span_s
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.plain import as_plain
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.time_ruler import RulerMode, Tick, moment_words, ticks
-from deep_tally.app.viewport import Viewport
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import Excerpt
 from deep_tally.model.timeline import Timeline
 from deep_tally.reply.numbers import count
+from deep_tally.views.lane_tiles import HEIGHT_MOST, Bank, Columns, columns_of_samples, raster
+from deep_tally.views.lanes import Lane, LaneMark, end_words, span_s
+from deep_tally.views.time_axis import RulerMode, Tick, moment_words, ticks
+from deep_tally.views.viewport import Viewport
 
 RULER_PX = 24
 _WHEEL_STEP = 1.25

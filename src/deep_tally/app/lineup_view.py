@@ -22,14 +22,12 @@ from deep_tally.app.elided import ElidedLabel
 from deep_tally.app.flow import FlowLayout
 from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
 from deep_tally.app.lane_list import HEAD_PX, LaneList
-from deep_tally.app.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
 from deep_tally.app.listening import Listening
 from deep_tally.app.place_dialog import PlaceDialog
 from deep_tally.app.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.settings import Settings
 from deep_tally.app.state import NUDGE
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.time_ruler import RULERS, RulerMode
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
@@ -37,6 +35,8 @@ from deep_tally.model.files import Role
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.words import Speaker
+from deep_tally.views.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.views.time_axis import RULERS, RulerMode
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

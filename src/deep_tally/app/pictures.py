@@ -25,12 +25,12 @@ from PySide6.QtGui import (
 from deep_tally.app.evidence import Evidence
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.time_ruler import ticks
-from deep_tally.app.viewport import Viewport, nice_step
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts
 from deep_tally.reply.numbers import clock, count, decibels, kilohertz, signed
+from deep_tally.views.time_axis import ticks
+from deep_tally.views.viewport import Viewport, nice_step
 
 _LEFT, _TOP, _BOTTOM, _RIGHT = 58, 14, 24, 14
 _WAIT_MS = 90

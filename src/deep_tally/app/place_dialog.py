@@ -12,12 +12,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deep_tally.app.lanes import Lane
 from deep_tally.app.plain import PlainLabel
 from deep_tally.app.theme import font
-from deep_tally.app.time_ruler import RulerMode, moment_words
 from deep_tally.model.timeline import Timeline
 from deep_tally.reply.numbers import duration
+from deep_tally.views.lanes import Lane
+from deep_tally.views.time_axis import RulerMode, moment_words
 
 _MOST = 2_000_000_000
 

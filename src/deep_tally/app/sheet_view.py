@@ -31,7 +31,11 @@ from PySide6.QtWidgets import (
 
 from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
 from deep_tally.app.plain import as_plain
-from deep_tally.app.rows import (
+from deep_tally.app.theme import Theme, font
+from deep_tally.model.delivery import Track
+from deep_tally.reply.name_words import name_labels
+from deep_tally.reply.words import Speaker
+from deep_tally.views.rows import (
     Column,
     Filter,
     Row,
@@ -44,10 +48,6 @@ from deep_tally.app.rows import (
     sort_key,
     tooltip,
 )
-from deep_tally.app.theme import Theme, font
-from deep_tally.model.delivery import Track
-from deep_tally.reply.name_words import name_labels
-from deep_tally.reply.words import Speaker
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT, HEAD_HEIGHT = 27, 46

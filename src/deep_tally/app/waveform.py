@@ -25,13 +25,13 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from deep_tally.app.marks import draw_shape
 from deep_tally.app.raster import draw_strokes
 from deep_tally.app.theme import Theme, font
-from deep_tally.app.time_ruler import ticks
-from deep_tally.app.viewport import Viewport
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt, OverviewLevel
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import MINUS, clock, decibels
+from deep_tally.views.time_axis import ticks
+from deep_tally.views.viewport import Viewport
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
 _DOTS_FROM_PX = 6.0

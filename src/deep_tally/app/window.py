@@ -38,7 +38,6 @@ from deep_tally.reply.numbers import count, megabytes
 if TYPE_CHECKING:
     from deep_tally.app.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
-    from deep_tally.app.lanes import Lane
     from deep_tally.app.lineup_view import LineUpView
     from deep_tally.app.listening import Listening
     from deep_tally.app.names_view import NamesView
@@ -46,7 +45,6 @@ if TYPE_CHECKING:
     from deep_tally.app.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
     from deep_tally.app.reply_view import ReplyView
-    from deep_tally.app.rows import Column, Filter, Row, SortBy
     from deep_tally.app.settings import Settings
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
@@ -54,6 +52,8 @@ if TYPE_CHECKING:
     from deep_tally.model.delivery import Delivery, Track
     from deep_tally.model.files import Role
     from deep_tally.model.measures import Excerpt
+    from deep_tally.views.lanes import Lane
+    from deep_tally.views.rows import Column, Filter, Row, SortBy
 
 _FILES = (
     "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
@@ -150,9 +150,9 @@ class Window(QMainWindow):
         from deep_tally.app.parts_view import PartsView
         from deep_tally.app.player_bar import PlayerBar
         from deep_tally.app.reply_view import ReplyView
-        from deep_tally.app.rows import empty_sheet
         from deep_tally.app.sheet_view import SheetView
         from deep_tally.app.state import CheckState
+        from deep_tally.views.rows import empty_sheet
 
         self.state = CheckState()
         self.sheet = SheetView(empty_sheet(self.state.brief), self.theme)
@@ -372,7 +372,7 @@ class Window(QMainWindow):
         return True
 
     def _fill_view_menu(self) -> None:
-        from deep_tally.app.rows import SORTS
+        from deep_tally.views.rows import SORTS
 
         view = self._view_menu
         self._action(view, "&Sheet", self.show_sheet, "Ctrl+1")
@@ -478,7 +478,7 @@ class Window(QMainWindow):
         self._action(menu, "&Turned down", self.bench.down.click, "Ctrl+D")
 
     def _fill_show_menu(self, menu: QMenu, *, keys: bool = True) -> None:
-        from deep_tally.app.rows import Filter
+        from deep_tally.views.rows import Filter
 
         self._action(menu, "&Everything", lambda: self.keep(Filter()), "Alt+0" if keys else None)
         for number, action in enumerate(Action, start=1):
@@ -673,7 +673,7 @@ class Window(QMainWindow):
 
     def _tell_troubles(self) -> None:
         """What was not checked is said once, and stays at hand in the line of steps."""
-        from deep_tally.app.not_checked import button_words, sentences
+        from deep_tally.views.not_checked import button_words, sentences
 
         incomplete, troubles = sentences(self.state.intake, self.state.delivery)
         first = [*incomplete, *troubles]
@@ -685,7 +685,7 @@ class Window(QMainWindow):
 
     def _show_troubles(self) -> None:
         from deep_tally.app.dialogs import LeftOutPage
-        from deep_tally.app.not_checked import sentences
+        from deep_tally.views.not_checked import sentences
 
         page = LeftOutPage(self, self.theme, *sentences(self.state.intake, self.state.delivery))
         page.accepted.connect(self.state.open_again)
@@ -802,7 +802,7 @@ class Window(QMainWindow):
             self.say(f"“{readable(phrase)}” is understood as {readable(part)} from now on.")
 
     def _keep_misses(self, line: str, paths: tuple[str, ...]) -> None:
-        from deep_tally.app.rows import Filter
+        from deep_tally.views.rows import Filter
 
         self.show_sheet()
         self.keep(Filter(paths=frozenset(paths), line=line))
@@ -948,7 +948,7 @@ class Window(QMainWindow):
         state = self.state
         if state.intake is None:
             return
-        from deep_tally.app.rows import make_sheet
+        from deep_tally.views.rows import make_sheet
 
         begun = time.perf_counter()
         is_whole = state.delivery is not None

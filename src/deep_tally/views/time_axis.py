@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Literal
 
-from deep_tally.app.viewport import nice_step, time_step
 from deep_tally.model.timeline import Timeline
 from deep_tally.reply.numbers import clock
+from deep_tally.views.viewport import nice_step, time_step
 
 RulerMode = Literal["minutes", "samples", "bars"]
 RULERS: tuple[RulerMode, ...] = ("minutes", "samples", "bars")

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from deep_tally.app.rows import bare_title, number_of
 from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
@@ -16,6 +15,7 @@ from deep_tally.model.placement import Placement
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, duration
 from deep_tally.reply.words import Speaker
+from deep_tally.views.rows import bare_title, number_of
 
 LaneOrder = Literal["delivered", "name", "family", "length", "first sound"]
 ORDERS: Mapping[LaneOrder, str] = {
