@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.theme import DAY, NIGHT, Colours
+from deep_tally.app.base.theme import DAY, NIGHT, Colours
 from deep_tally.app.window import Window
 from deep_tally.model.findings import Action
 from deep_tally.views.viewport import Viewport, nice_step, time_step

@@ -15,7 +15,7 @@ from PySide6.QtGui import QTextDocument
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit, QTreeWidget
 
 from app.conftest import wait
-from deep_tally.app.plain import PlainLabel, as_plain
+from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.window import Window
 from sounds import RATE, chunk, pcm_fmt, riff, sine
 

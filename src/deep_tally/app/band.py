@@ -10,10 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from deep_tally.app.elided import ElidedLabel
-from deep_tally.app.marks import BUNDLE, draw_shape, draw_tally, tally_width
-from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.elided import ElidedLabel
+from deep_tally.app.base.marks import BUNDLE, draw_shape, draw_tally, tally_width
+from deep_tally.app.base.plain import PlainLabel, as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
 from deep_tally.model.whence import SHORT

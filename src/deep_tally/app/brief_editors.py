@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deep_tally.app.plain import PlainLabel
+from deep_tally.app.base.plain import PlainLabel
 from deep_tally.model.brief import Brief
 from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.reply.brief_words import Line, value_of

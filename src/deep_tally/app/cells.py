@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.name_ink import draw_name
-from deep_tally.app.raster import draw_strokes
-from deep_tally.app.theme import Colours, font
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.name_style import draw_name
+from deep_tally.app.base.raster import draw_strokes
+from deep_tally.app.base.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.numbers import signed

@@ -10,8 +10,8 @@ from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from deep_tally import __version__
-from deep_tally.app.plain import PlainLabel
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.plain import PlainLabel
+from deep_tally.app.base.theme import Theme, font
 
 KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     (

@@ -9,7 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
-from deep_tally.app.theme import RADIUS, Theme, font
+from deep_tally.app.base.theme import RADIUS, Theme, font
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.numbers import count
 from deep_tally.views.lanes import Lane

@@ -6,9 +6,9 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.plain import PlainLabel
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.plain import PlainLabel
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.findings import QUESTIONS, Action
 from deep_tally.reply.action_words import ACTION_MEANINGS, ACTION_WORDS
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.delivery import Track
 from deep_tally.model.measures import Measures, Spectrum
 from deep_tally.reply.numbers import count, decibels, kilohertz

@@ -26,9 +26,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QSizePolicy, QToolTip, QWidget
 
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.plain import as_plain
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.plain import as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import Excerpt
 from deep_tally.model.timeline import Timeline

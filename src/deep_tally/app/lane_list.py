@@ -20,10 +20,10 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.plain import PlainLabel, as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.lane_canvas import Slot
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.theme import Theme, font
 from deep_tally.reply.action_words import ACTION_WORDS
 from deep_tally.reply.numbers import count
 from deep_tally.views.lanes import Head, Lane, end_words

@@ -26,13 +26,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deep_tally.app.client_folder import may_save
-from deep_tally.app.elided import ElidedLabel
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.name_ink import draw_name
-from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.settings import Settings
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.client_folder import may_save
+from deep_tally.app.base.elided import ElidedLabel
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.name_style import draw_name
+from deep_tally.app.base.plain import PlainLabel, as_plain
+from deep_tally.app.base.settings import Settings
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery

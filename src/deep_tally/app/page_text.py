@@ -18,8 +18,8 @@ from PySide6.QtGui import (
 )
 from PySide6.QtSvg import QSvgRenderer
 
-from deep_tally.app.plain import as_plain
-from deep_tally.app.theme import Colours, font
+from deep_tally.app.base.plain import as_plain
+from deep_tally.app.base.theme import Colours, font
 from deep_tally.reply.page import Block, BlockKind, Page
 from deep_tally.reply.picture import HEIGHT, WIDTH, Picture
 

@@ -9,11 +9,11 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QTextEdit, QWidget
 
-from deep_tally.app.client_folder import may_save
+from deep_tally.app.base.client_folder import may_save
+from deep_tally.app.base.plain import as_plain
+from deep_tally.app.base.settings import Settings
+from deep_tally.app.base.theme import DAY, Theme
 from deep_tally.app.page_text import PageText
-from deep_tally.app.plain import as_plain
-from deep_tally.app.settings import Settings
-from deep_tally.app.theme import DAY, Theme
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.action_words import readable

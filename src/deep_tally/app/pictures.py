@@ -22,9 +22,9 @@ from PySide6.QtGui import (
     QWheelEvent,
 )
 
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.evidence import Evidence
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deep_tally.app.plain import PlainLabel
-from deep_tally.app.theme import font
+from deep_tally.app.base.plain import PlainLabel
+from deep_tally.app.base.theme import font
 from deep_tally.model.timeline import Timeline
 from deep_tally.reply.numbers import duration
 from deep_tally.views.lanes import Lane

@@ -9,11 +9,11 @@ from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QSizePolicy, QWidget
 
-from deep_tally.app.buttons import plain_button
-from deep_tally.app.flow import FlowLayout
-from deep_tally.app.listening import Listening
-from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.buttons import plain_button
+from deep_tally.app.base.flow_layout import FlowLayout
+from deep_tally.app.base.listening import Listening
+from deep_tally.app.base.plain import PlainLabel, as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.listen.plan import EARS, Ear
 from deep_tally.reply.numbers import clock, decibels, signed
 

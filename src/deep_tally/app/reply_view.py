@@ -16,10 +16,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.base.plain import PlainLabel, as_plain
+from deep_tally.app.base.settings import Settings
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.paper import PageView, ask_where
-from deep_tally.app.plain import PlainLabel, as_plain
-from deep_tally.app.settings import Settings
-from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable

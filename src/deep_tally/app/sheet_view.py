@@ -29,9 +29,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.base.plain import as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
-from deep_tally.app.plain import as_plain
-from deep_tally.app.theme import Theme, font
 from deep_tally.model.delivery import Track
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.words import Speaker

@@ -9,9 +9,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QScrollArea, QSizePolicy, QWidget
 
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.plain import as_plain
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.plain import as_plain
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import count

@@ -55,8 +55,8 @@ def make_window() -> tuple[QApplication, Window]:
 def _make_bare_window() -> tuple[QApplication, Window]:
     from PySide6.QtWidgets import QApplication
 
-    from deep_tally.app.settings import Settings
-    from deep_tally.app.theme import Theme, load_fonts
+    from deep_tally.app.base.settings import Settings
+    from deep_tally.app.base.theme import Theme, load_fonts
     from deep_tally.app.window import Window
 
     existing = QApplication.instance()

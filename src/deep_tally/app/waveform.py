@@ -22,9 +22,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from deep_tally.app.marks import draw_shape
-from deep_tally.app.raster import draw_strokes
-from deep_tally.app.theme import Theme, font
+from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.raster import draw_strokes
+from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt, OverviewLevel

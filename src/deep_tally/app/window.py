@@ -25,27 +25,27 @@ from PySide6.QtWidgets import (
 )
 
 from deep_tally.app.band import Band
-from deep_tally.app.buttons import plain_button
-from deep_tally.app.elided import ElidedLabel
+from deep_tally.app.base.buttons import plain_button
+from deep_tally.app.base.elided import ElidedLabel
+from deep_tally.app.base.plain import PlainLabel, as_plain, ask_text
+from deep_tally.app.base.theme import Choice, Theme, font
 from deep_tally.app.empty import EmptyPage
-from deep_tally.app.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.songs import SongStrip
-from deep_tally.app.theme import Choice, Theme, font
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import count, megabytes
 
 if TYPE_CHECKING:
+    from deep_tally.app.base.listening import Listening
+    from deep_tally.app.base.settings import Settings
     from deep_tally.app.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
     from deep_tally.app.lineup_view import LineUpView
-    from deep_tally.app.listening import Listening
     from deep_tally.app.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
     from deep_tally.app.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
     from deep_tally.app.reply_view import ReplyView
-    from deep_tally.app.settings import Settings
     from deep_tally.app.sheet_view import SheetView
     from deep_tally.app.state import CheckState
     from deep_tally.listen.plan import Ear
@@ -141,10 +141,10 @@ class Window(QMainWindow):
 
     def furnish(self) -> None:
         """Bring in the views and the check's state."""
+        from deep_tally.app.base.listening import Listening
         from deep_tally.app.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
         from deep_tally.app.lineup_view import LineUpView
-        from deep_tally.app.listening import Listening
         from deep_tally.app.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
         from deep_tally.app.parts_view import PartsView
@@ -446,7 +446,7 @@ class Window(QMainWindow):
 
     def _may_record(self, path: Path) -> bool:
         """Whether what plays may be written there; says why not."""
-        from deep_tally.app.client_folder import may_save
+        from deep_tally.app.base.client_folder import may_save
         from deep_tally.model.errors import CannotWrite
         from deep_tally.work.whole import require_not_the_clients
 
@@ -882,7 +882,7 @@ class Window(QMainWindow):
 
     def export_brief_to(self, path: Path) -> None:
         """Save the brief as a file, and say what happened."""
-        from deep_tally.app.client_folder import may_save
+        from deep_tally.app.base.client_folder import may_save
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.work.whole import write_whole
 
@@ -913,8 +913,8 @@ class Window(QMainWindow):
 
     def save_picture_to(self, path: Path, widget: QWidget) -> None:
         """Save a widget as a PNG of twice its size, and say what happened."""
-        from deep_tally.app.client_folder import may_save
-        from deep_tally.app.export import png_of
+        from deep_tally.app.base.client_folder import may_save
+        from deep_tally.app.base.export import png_of
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.work.whole import write_whole
 
@@ -1046,7 +1046,7 @@ class Window(QMainWindow):
 
     def _play_lanes(self, lanes: Sequence[Lane], at_s: float) -> None:
         """Play files of the line-up; the rough mix is what their sum is held against, unless it is all there is."""
-        from deep_tally.app.listening import Sounding
+        from deep_tally.app.base.listening import Sounding
         from deep_tally.model.files import Role
 
         is_placed = self.player_bar.placed_button.isChecked()
@@ -1070,7 +1070,7 @@ class Window(QMainWindow):
 
     def _play_on_bench(self) -> None:
         """Hear the file on the bench, or stop what plays."""
-        from deep_tally.app.listening import Sounding
+        from deep_tally.app.base.listening import Sounding
 
         row = self._on_bench[0]
         if self.listening.is_playing:

@@ -6,7 +6,7 @@ from typing import Literal
 
 from PySide6.QtWidgets import QPushButton
 
-from deep_tally.app.plain import as_plain
+from deep_tally.app.base.plain import as_plain
 
 
 def plain_button(words: str, tip: str, look: Literal["quiet", "small"] = "small") -> QPushButton:

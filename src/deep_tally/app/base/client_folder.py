@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QWidget
 
-from deep_tally.app.plain import ask_whether
+from deep_tally.app.base.plain import ask_whether
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.action_words import readable

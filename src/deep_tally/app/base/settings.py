@@ -7,7 +7,7 @@ from pathlib import Path
 from platformdirs import user_config_path
 from PySide6.QtCore import QByteArray, QSettings
 
-from deep_tally.app.theme import Choice
+from deep_tally.app.base.theme import Choice
 
 
 class Settings:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy
 
-from deep_tally.app.plain import PlainLabel, as_plain
+from deep_tally.app.base.plain import PlainLabel, as_plain
 
 
 class ElidedLabel(PlainLabel):

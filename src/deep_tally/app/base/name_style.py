@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
 
-from deep_tally.app.theme import Colours, font
+from deep_tally.app.base.theme import Colours, font
 from deep_tally.model.names import ParsedName, TokenKind
 from deep_tally.reply.action_words import readable
 

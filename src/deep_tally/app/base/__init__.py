@@ -1,0 +1,1 @@
+"""What every view is made of: theme, settings, plain text, buttons, marks, layouts, playback."""
