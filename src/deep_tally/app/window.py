@@ -46,7 +46,7 @@ if TYPE_CHECKING:
     from deep_tally.app.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
     from deep_tally.app.reply_view import ReplyView
-    from deep_tally.app.sheet_view import SheetView
+    from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.state import CheckState
     from deep_tally.listen.plan import Ear
     from deep_tally.model.delivery import Delivery, Track
@@ -150,7 +150,7 @@ class Window(QMainWindow):
         from deep_tally.app.parts_view import PartsView
         from deep_tally.app.player_bar import PlayerBar
         from deep_tally.app.reply_view import ReplyView
-        from deep_tally.app.sheet_view import SheetView
+        from deep_tally.app.sheet.sheet_view import SheetView
         from deep_tally.app.state import CheckState
         from deep_tally.views.rows import empty_sheet
 

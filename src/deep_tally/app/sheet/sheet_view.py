@@ -31,7 +31,7 @@ from PySide6.QtWidgets import (
 
 from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.cells import NAME_TITLE_X, PAD, CellPainter
+from deep_tally.app.sheet.cells import NAME_TITLE_X, PAD, CellPainter
 from deep_tally.model.delivery import Track
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.words import Speaker

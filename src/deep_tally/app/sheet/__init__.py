@@ -1,0 +1,1 @@
+"""The sheet: one row a file, one cell a question."""
