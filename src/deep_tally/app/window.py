@@ -38,7 +38,7 @@ from deep_tally.reply.numbers import count, megabytes
 if TYPE_CHECKING:
     from deep_tally.app.base.listening import Listening
     from deep_tally.app.base.settings import Settings
-    from deep_tally.app.bench import Bench
+    from deep_tally.app.bench.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
     from deep_tally.app.lineup_view import LineUpView
     from deep_tally.app.names_view import NamesView
@@ -142,7 +142,7 @@ class Window(QMainWindow):
     def furnish(self) -> None:
         """Bring in the views and the check's state."""
         from deep_tally.app.base.listening import Listening
-        from deep_tally.app.bench import Bench
+        from deep_tally.app.bench.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
         from deep_tally.app.lineup_view import LineUpView
         from deep_tally.app.names_view import NamesView
@@ -471,7 +471,7 @@ class Window(QMainWindow):
             self._play_on_bench()
 
     def _fill_file_menu(self, menu: QMenu) -> None:
-        from deep_tally.app.bench import VIEWS
+        from deep_tally.app.bench.bench import VIEWS
 
         for name, key in VIEWS.items():
             self._action(menu, name, self.bench.views[name].click, key)

@@ -24,7 +24,7 @@ from PySide6.QtGui import (
 
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.evidence import Evidence
+from deep_tally.app.bench.evidence import Evidence
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts

@@ -24,9 +24,9 @@ from deep_tally.app.base.elided import ElidedLabel
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.evidence import BitsView, SpectrumView
-from deep_tally.app.pictures import HistogramView, Picture, SpectrogramView, StereoView
-from deep_tally.app.waveform import Waveform
+from deep_tally.app.bench.evidence import BitsView, SpectrumView
+from deep_tally.app.bench.pictures import HistogramView, Picture, SpectrogramView, StereoView
+from deep_tally.app.bench.waveform import Waveform
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
