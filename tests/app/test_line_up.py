@@ -15,9 +15,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
-from deep_tally.app.lane_canvas import RULER_PX
-from deep_tally.app.lineup_view import LineUpView
-from deep_tally.app.place_dialog import PlaceDialog
+from deep_tally.app.line_up.lane_canvas import RULER_PX
+from deep_tally.app.line_up.line_up_view import LineUpView
+from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.app.window import Window
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from deep_tally.app.base.settings import Settings
     from deep_tally.app.bench.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
-    from deep_tally.app.lineup_view import LineUpView
+    from deep_tally.app.line_up.line_up_view import LineUpView
     from deep_tally.app.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
     from deep_tally.app.parts_view import PartsView
@@ -144,7 +144,7 @@ class Window(QMainWindow):
         from deep_tally.app.base.listening import Listening
         from deep_tally.app.bench.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
-        from deep_tally.app.lineup_view import LineUpView
+        from deep_tally.app.line_up.line_up_view import LineUpView
         from deep_tally.app.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
         from deep_tally.app.parts_view import PartsView
@@ -1083,7 +1083,7 @@ class Window(QMainWindow):
 
     def _toggle_loop(self) -> None:
         """Loop the finding that the view is at, or no longer."""
-        from deep_tally.app.lineup_view import LEAD_IN_S, LEAD_OUT_S
+        from deep_tally.app.line_up.line_up_view import LEAD_IN_S, LEAD_OUT_S
 
         row, mark = self._on_bench[0], self.bench.waveform.current_mark
         if self.pages.currentWidget() is self.line_up or self.listening.loop_s is not None:

@@ -23,10 +23,10 @@ from deep_tally.app.base.listening import Listening
 from deep_tally.app.base.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.edge_view import Edge, EdgeView
-from deep_tally.app.lane_canvas import RULER_PX, LaneCanvas
-from deep_tally.app.lane_list import HEAD_PX, LaneList
-from deep_tally.app.place_dialog import PlaceDialog
+from deep_tally.app.line_up.edge_view import Edge, EdgeView
+from deep_tally.app.line_up.lane_canvas import RULER_PX, LaneCanvas
+from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
+from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.app.state import NUDGE
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections

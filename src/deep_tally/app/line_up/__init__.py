@@ -1,0 +1,1 @@
+"""The line-up: every file of a song on one time axis."""
