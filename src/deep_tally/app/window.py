@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from deep_tally.app.line_up.line_up_view import LineUpView
     from deep_tally.app.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
-    from deep_tally.app.parts_view import PartsView
+    from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
     from deep_tally.app.reply_view import ReplyView
     from deep_tally.app.sheet.sheet_view import SheetView
@@ -147,7 +147,7 @@ class Window(QMainWindow):
         from deep_tally.app.line_up.line_up_view import LineUpView
         from deep_tally.app.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
-        from deep_tally.app.parts_view import PartsView
+        from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player_bar import PlayerBar
         from deep_tally.app.reply_view import ReplyView
         from deep_tally.app.sheet.sheet_view import SheetView
