@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from deep_tally.app.bench.bench import Bench
     from deep_tally.app.brief_panel import BriefPanel
     from deep_tally.app.line_up.line_up_view import LineUpView
-    from deep_tally.app.names_view import NamesView
+    from deep_tally.app.names.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
     from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
@@ -145,7 +145,7 @@ class Window(QMainWindow):
         from deep_tally.app.bench.bench import Bench
         from deep_tally.app.brief_panel import BriefPanel
         from deep_tally.app.line_up.line_up_view import LineUpView
-        from deep_tally.app.names_view import NamesView
+        from deep_tally.app.names.names_view import NamesView
         from deep_tally.app.paper_view import PaperView
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player_bar import PlayerBar
@@ -1155,7 +1155,7 @@ class Window(QMainWindow):
 
     def _renamed(self) -> Mapping[str, str]:
         """The new names, where the reply is to list them."""
-        from deep_tally.app.names_view import plan_of
+        from deep_tally.app.names.names_view import plan_of
         from deep_tally.model.errors import PatternRefused
 
         said, delivery = self.state.corrections, self.state.delivery

@@ -1,0 +1,1 @@
+"""New names for the ready copy, by a pattern."""
