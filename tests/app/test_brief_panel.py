@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.brief_editors import Choice, Switch, Words
-from deep_tally.app.brief_editors import Window as WindowEditor
-from deep_tally.app.brief_panel import BriefPanel
+from deep_tally.app.brief.brief_editors import Choice, Switch, Words
+from deep_tally.app.brief.brief_editors import Window as WindowEditor
+from deep_tally.app.brief.brief_panel import BriefPanel
 from deep_tally.app.start import make_window
 from deep_tally.app.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from deep_tally.app.base.listening import Listening
     from deep_tally.app.base.settings import Settings
     from deep_tally.app.bench.bench import Bench
-    from deep_tally.app.brief_panel import BriefPanel
+    from deep_tally.app.brief.brief_panel import BriefPanel
     from deep_tally.app.line_up.line_up_view import LineUpView
     from deep_tally.app.names.names_view import NamesView
     from deep_tally.app.paper_view import PaperView
@@ -143,7 +143,7 @@ class Window(QMainWindow):
         """Bring in the views and the check's state."""
         from deep_tally.app.base.listening import Listening
         from deep_tally.app.bench.bench import Bench
-        from deep_tally.app.brief_panel import BriefPanel
+        from deep_tally.app.brief.brief_panel import BriefPanel
         from deep_tally.app.line_up.line_up_view import LineUpView
         from deep_tally.app.names.names_view import NamesView
         from deep_tally.app.paper_view import PaperView

@@ -1,0 +1,1 @@
+"""The brief beside every view: what is asked, and how much of it was delivered."""
