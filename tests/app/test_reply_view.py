@@ -102,7 +102,7 @@ def test_save_as_adds_the_ending_that_was_chosen(
     window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(
-        "deep_tally.app.paper.QFileDialog.getSaveFileName",
+        "deep_tally.app.pages.paper.QFileDialog.getSaveFileName",
         lambda *args: (str(tmp_path / "For Marit"), "Markdown (*.md)"),
     )
     window.band.next.click()

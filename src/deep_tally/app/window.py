@@ -42,10 +42,10 @@ if TYPE_CHECKING:
     from deep_tally.app.brief.brief_panel import BriefPanel
     from deep_tally.app.line_up.line_up_view import LineUpView
     from deep_tally.app.names.names_view import NamesView
-    from deep_tally.app.paper_view import PaperView
+    from deep_tally.app.pages.paper_view import PaperView
+    from deep_tally.app.pages.reply_view import ReplyView
     from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player_bar import PlayerBar
-    from deep_tally.app.reply_view import ReplyView
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.state import CheckState
     from deep_tally.listen.plan import Ear
@@ -146,10 +146,10 @@ class Window(QMainWindow):
         from deep_tally.app.brief.brief_panel import BriefPanel
         from deep_tally.app.line_up.line_up_view import LineUpView
         from deep_tally.app.names.names_view import NamesView
-        from deep_tally.app.paper_view import PaperView
+        from deep_tally.app.pages.paper_view import PaperView
+        from deep_tally.app.pages.reply_view import ReplyView
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player_bar import PlayerBar
-        from deep_tally.app.reply_view import ReplyView
         from deep_tally.app.sheet.sheet_view import SheetView
         from deep_tally.app.state import CheckState
         from deep_tally.views.rows import empty_sheet

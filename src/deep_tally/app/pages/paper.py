@@ -13,7 +13,7 @@ from deep_tally.app.base.client_folder import may_save
 from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import DAY, Theme
-from deep_tally.app.page_text import PageText
+from deep_tally.app.pages.page_text import PageText
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.action_words import readable

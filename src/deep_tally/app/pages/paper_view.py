@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme
-from deep_tally.app.paper import PageView, ask_where
+from deep_tally.app.pages.paper import PageView, ask_where
 from deep_tally.reply.page import Page
 
 _WIDTH = 820

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.paper import PageView, ask_where
+from deep_tally.app.pages.paper import PageView, ask_where
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable

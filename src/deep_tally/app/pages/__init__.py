@@ -1,0 +1,1 @@
+"""Pages to be sent: the reply, and the brief as a page for the client."""
