@@ -45,7 +45,7 @@ if TYPE_CHECKING:
     from deep_tally.app.pages.paper_view import PaperView
     from deep_tally.app.pages.reply_view import ReplyView
     from deep_tally.app.parts.parts_view import PartsView
-    from deep_tally.app.player_bar import PlayerBar
+    from deep_tally.app.player.player_bar import PlayerBar
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.state import CheckState
     from deep_tally.listen.plan import Ear
@@ -149,7 +149,7 @@ class Window(QMainWindow):
         from deep_tally.app.pages.paper_view import PaperView
         from deep_tally.app.pages.reply_view import ReplyView
         from deep_tally.app.parts.parts_view import PartsView
-        from deep_tally.app.player_bar import PlayerBar
+        from deep_tally.app.player.player_bar import PlayerBar
         from deep_tally.app.sheet.sheet_view import SheetView
         from deep_tally.app.state import CheckState
         from deep_tally.views.rows import empty_sheet

@@ -1,0 +1,1 @@
+"""The bar that plays."""
