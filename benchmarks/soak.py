@@ -15,8 +15,8 @@ from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication, QDialog
 
 from common import PeakMemory
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from window import TimedApplication, _is_new, _run
 
 _SLOW_MS = 100.0

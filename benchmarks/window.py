@@ -12,8 +12,8 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QEventLoop, QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.delivery import Delivery
 
 _TICK_MS = 16

@@ -87,9 +87,7 @@ def test_the_core_imports_no_qt() -> None:
 
 
 def test_the_window_starts_without_the_heavy_libraries() -> None:
-    code = (
-        "import sys, deep_tally.cli.main, deep_tally.app.window, deep_tally.app.start, deep_tally.app.base.settings\n"
-    )
+    code = "import sys, deep_tally.cli.main, deep_tally.app.shell.window, deep_tally.app.shell.start, deep_tally.app.base.settings\n"
     heavy = ("numpy", "scipy", "numba", "pydantic", "soundfile", "av", "mido", "jinja2", "rich")
     code += f"print([m for m in {heavy!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

@@ -10,8 +10,8 @@ import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.views.rows import Filter

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from deep_tally.app.base.theme import DAY, NIGHT, Colours
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.findings import Action
 from deep_tally.views.viewport import Viewport, nice_step, time_step
 

@@ -16,8 +16,8 @@ from app.conftest import wait
 from deep_tally.app.brief.brief_editors import Choice, Switch, Words
 from deep_tally.app.brief.brief_editors import Window as WindowEditor
 from deep_tally.app.brief.brief_panel import BriefPanel
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.reply.brief_words import LINES
 from sounds_to_name import write_delivery

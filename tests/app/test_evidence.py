@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 
 
 def card(window: Window, words: str):

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit
 
 from app.conftest import wait
 from deep_tally.app.base.plain import PlainLabel, as_plain
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from sounds import RATE, chunk, pcm_fmt, riff, sine
 
 MARKUP = "<img src=trap.png> <b>"

@@ -18,7 +18,7 @@ from app.conftest import wait
 from deep_tally.app.line_up.lane_canvas import RULER_PX
 from deep_tally.app.line_up.line_up_view import LineUpView
 from deep_tally.app.line_up.place_dialog import PlaceDialog
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action

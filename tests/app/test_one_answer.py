@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QApplication
 
 from app.conftest import wait
 from app.test_window import small_delivery
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.cli.main import main
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role

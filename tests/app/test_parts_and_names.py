@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QLineEdit, QTreeW
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role
 from deep_tally.views.rows import Column, cell_text, tooltip

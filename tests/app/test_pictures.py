@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from app.conftest import wait
 from app.test_evidence import pixels
 from deep_tally.app.bench.pictures import Picture
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 
 
 def show(window: Window, path: str, key: Qt.Key, name: str) -> Picture:

@@ -32,7 +32,7 @@ from app.conftest import wait
 from app.test_window import bench_text, small_delivery
 from cli.test_command import heed_signals
 from compare.compare_jobs import broken
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.files import ClientFiles
 from deep_tally.views.rows import Column

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import to_text
 

@@ -27,7 +27,7 @@ from pytestqt.qtbot import QtBot
 from app.conftest import wait
 from app.slow_jobs import all_but_the_horn
 from compare.compare_jobs import never
-from deep_tally.app.window import Window
+from deep_tally.app.shell.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.findings import Action
 from deep_tally.views.rows import Column
@@ -156,7 +156,7 @@ def test_the_folder_dialog_opens_and_is_remembered(
     fresh: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     folder = small_delivery(tmp_path / "in" / "Song 90 BPM", 1)
-    monkeypatch.setattr("deep_tally.app.window.QFileDialog.getExistingDirectory", lambda *args: str(folder))
+    monkeypatch.setattr("deep_tally.app.shell.window.QFileDialog.getExistingDirectory", lambda *args: str(folder))
     fresh.empty.open_folder.click()
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.settings.folder("delivery") == tmp_path / "in"
@@ -268,7 +268,7 @@ def test_a_bad_brief_is_refused_and_a_good_one_judges_anew_without_reading(
     before = window.state.brief
     path = tmp_path / "b.json"
     path.write_text('{"schema": 1, "bits_min": 3}')
-    monkeypatch.setattr("deep_tally.app.window.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
+    monkeypatch.setattr("deep_tally.app.shell.window.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
     window.choose_brief()
     assert "bits_min" in window.said.text()
     assert window.state.brief is before
@@ -458,7 +458,7 @@ def test_the_page_of_keys_and_the_about_page(window: Window, qtbot: QtBot) -> No
 
 
 def test_window_and_theme_are_remembered(fresh: Window, qapp: QApplication) -> None:
-    from deep_tally.app.start import make_window
+    from deep_tally.app.shell.start import make_window
 
     fresh.resize(1111, 777)
     fresh.theme.choose("night")

@@ -49,7 +49,7 @@ def command() -> None:
 @click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
 def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | None) -> int:
     """Open the window."""
-    from deep_tally.app.start import run_window
+    from deep_tally.app.shell.start import run_window
 
     return run_window(paths, brief=brief, rough_mix=rough_mix)
 
@@ -135,7 +135,7 @@ def demo(write_to: Path | None, shot_to: Path | None) -> int:
 
         click.echo(write_demo(write_to))
         return OK
-    from deep_tally.app.start import run_demo
+    from deep_tally.app.shell.start import run_demo
 
     return run_demo(shot_to)
 

@@ -27,7 +27,7 @@ from deep_tally.app.line_up.edge_view import Edge, EdgeView
 from deep_tally.app.line_up.lane_canvas import RULER_PX, LaneCanvas
 from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
 from deep_tally.app.line_up.place_dialog import PlaceDialog
-from deep_tally.app.state import NUDGE
+from deep_tally.app.shell.state import NUDGE
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet

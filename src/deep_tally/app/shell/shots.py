@@ -11,8 +11,8 @@ from platformdirs import user_cache_path
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
-from deep_tally.app.start import make_window
-from deep_tally.app.window import Window
+from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.corrections import Corrections

@@ -24,13 +24,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from deep_tally.app.band import Band
 from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.elided import ElidedLabel
 from deep_tally.app.base.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.base.theme import Choice, Theme, font
-from deep_tally.app.empty import EmptyPage
-from deep_tally.app.songs import SongStrip
+from deep_tally.app.shell.band import Band
+from deep_tally.app.shell.empty import EmptyPage
+from deep_tally.app.shell.song_strip import SongStrip
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import count, megabytes
@@ -47,7 +47,7 @@ if TYPE_CHECKING:
     from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player.player_bar import PlayerBar
     from deep_tally.app.sheet.sheet_view import SheetView
-    from deep_tally.app.state import CheckState
+    from deep_tally.app.shell.state import CheckState
     from deep_tally.listen.plan import Ear
     from deep_tally.model.delivery import Delivery, Track
     from deep_tally.model.files import Role
@@ -151,7 +151,7 @@ class Window(QMainWindow):
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player.player_bar import PlayerBar
         from deep_tally.app.sheet.sheet_view import SheetView
-        from deep_tally.app.state import CheckState
+        from deep_tally.app.shell.state import CheckState
         from deep_tally.views.rows import empty_sheet
 
         self.state = CheckState()
@@ -684,7 +684,7 @@ class Window(QMainWindow):
             self.say(first[0] + rest)
 
     def _show_troubles(self) -> None:
-        from deep_tally.app.dialogs import LeftOutPage
+        from deep_tally.app.shell.dialogs import LeftOutPage
         from deep_tally.views.not_checked import sentences
 
         page = LeftOutPage(self, self.theme, *sentences(self.state.intake, self.state.delivery))
@@ -1263,13 +1263,13 @@ class Window(QMainWindow):
 
     def show_keys(self) -> None:
         """Show the page of keys."""
-        from deep_tally.app.dialogs import KeysPage
+        from deep_tally.app.shell.dialogs import KeysPage
 
         KeysPage(self, self.theme).open()
 
     def show_about(self) -> None:
         """Show version and licences."""
-        from deep_tally.app.dialogs import AboutPage
+        from deep_tally.app.shell.dialogs import AboutPage
 
         AboutPage(self, self.theme).open()
 

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
-    from deep_tally.app.window import Window
+    from deep_tally.app.shell.window import Window
 
 
 def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mix: Path | None = None) -> int:
@@ -35,7 +35,7 @@ def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mi
 def run_demo(shot_to: Path | None = None) -> int:
     """Open the window on the demo delivery, or write a picture of each main view."""
     if shot_to is not None:
-        from deep_tally.app.shots import take_shots
+        from deep_tally.app.shell.shots import take_shots
 
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         with tempfile.TemporaryDirectory() as home:
@@ -57,7 +57,7 @@ def _make_bare_window() -> tuple[QApplication, Window]:
 
     from deep_tally.app.base.settings import Settings
     from deep_tally.app.base.theme import Theme, load_fonts
-    from deep_tally.app.window import Window
+    from deep_tally.app.shell.window import Window
 
     existing = QApplication.instance()
     application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
@@ -74,7 +74,7 @@ def _run(begin: Callable[[Window], None]) -> int:
     """Show the window, furnish it once its first picture stands, and let it begin."""
     from PySide6.QtCore import QTimer
 
-    from deep_tally.app.signals import EndingSignals
+    from deep_tally.app.shell.signals import EndingSignals
 
     _require_display()
     application, window = _make_bare_window()
