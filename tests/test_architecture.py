@@ -73,6 +73,17 @@ def test_one_check_run_serves_every_face() -> None:
     assert {call for path in (SOURCE / "engine").glob("*.py") for call in calls_in(path)} >= RUNS_A_CHECK
 
 
+def test_a_view_imports_no_view() -> None:
+    """Each view is made of the base and of itself; only the shell knows them all, and nothing of the app knows it."""
+    folders = [p for p in (SOURCE / "app").iterdir() if (p / "__init__.py").exists()]
+    assert len(folders) >= 10
+    for folder in folders:
+        known = {"base", folder.name} if folder.name != "shell" else {p.name for p in folders}
+        for path in folder.glob("*.py"):
+            app = {m.split(".")[2] for m in imports_of(path) if m.startswith("deep_tally.app.")}
+            assert app <= known, path
+
+
 def test_the_core_imports_no_qt() -> None:
     modules = [
         ".".join(("deep_tally", *p.relative_to(SOURCE).with_suffix("").parts))
@@ -87,7 +98,8 @@ def test_the_core_imports_no_qt() -> None:
 
 
 def test_the_window_starts_without_the_heavy_libraries() -> None:
-    code = "import sys, deep_tally.cli.main, deep_tally.app.shell.window, deep_tally.app.shell.start, deep_tally.app.base.settings\n"
+    code = "import sys, deep_tally.cli.main, deep_tally.app.base.settings\n"
+    code += "import deep_tally.app.shell.window, deep_tally.app.shell.start\n"
     heavy = ("numpy", "scipy", "numba", "pydantic", "soundfile", "av", "mido", "jinja2", "rich")
     code += f"print([m for m in {heavy!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)

@@ -26,6 +26,9 @@ ORDERS: Mapping[LaneOrder, str] = {
     "first sound": "by first sound",
 }
 _BY: Mapping[str, str] = {"stamp": "by its time stamp", "mix": "by the rough mix", "hand": "by hand"}
+NUDGE = "Nudge "
+"""How the words of a change begin that moves a file by a hair."""
+
 _ABOUT_PLACE = ("start.", "length.")
 
 

@@ -27,7 +27,6 @@ from deep_tally.app.line_up.edge_view import Edge, EdgeView
 from deep_tally.app.line_up.lane_canvas import RULER_PX, LaneCanvas
 from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
 from deep_tally.app.line_up.place_dialog import PlaceDialog
-from deep_tally.app.shell.state import NUDGE
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
@@ -35,7 +34,7 @@ from deep_tally.model.files import Role
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.words import Speaker
-from deep_tally.views.lanes import ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.views.lanes import NUDGE, ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
 from deep_tally.views.time_axis import RULERS, RulerMode
 
 if TYPE_CHECKING:

@@ -49,6 +49,7 @@ from deep_tally.reply.save import save_reply
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.session.shelf import Shelf, named_brief
 from deep_tally.session.words import add_word, vocabulary_at_hand
+from deep_tally.views.lanes import NUDGE
 from deep_tally.work.crew import Crew, Failed, Progress, Returned
 from deep_tally.work.whole import sweep_unfinished
 
@@ -61,8 +62,6 @@ _KEEP_MS = 300
 _DEMO = "the demo delivery"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
-NUDGE = "Nudge "
-"""How the words of a change begin that moves a file by a hair."""
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
 PICTURES: dict[str, Callable[..., object]] = {
