@@ -10,7 +10,7 @@ from typing import Any
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally
-from deep_tally.check.stamps import placements_of
+from deep_tally.check.rules.stamps import placements_of
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat

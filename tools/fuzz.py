@@ -26,7 +26,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.compare.job import compare_song
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.walk import take_in

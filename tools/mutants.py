@@ -1,6 +1,6 @@
 """Which conditions of the heart would no test miss? Small faults are put into a module one by one, and its tests run.
 
-    python tools/mutants.py [--sample N] [--seed N] [MODULE ...]       as check/length.py; without any, all of the heart
+    python tools/mutants.py [--sample N] [--seed N] [MODULE ...]       as check/rules/length.py; without any, all of the heart
 
 The faults are cosmic-ray's: another comparison, sum for difference, a number one off, a condition turned round, a loop
 that does not run. Each is tried in a fork that has everything loaded but our own code. Prints what survived, and the
@@ -175,7 +175,8 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=0, help="Try so many of each module's faults, drawn by --seed.")
     parser.add_argument("--seed", type=int, default=1)
     asked = parser.parse_args()
-    modules = asked.modules or [f"{r}/{p.name}" for r in HEART for p in sorted((SOURCE / r).glob("[!_]*.py"))]
+    heart = [p for room in HEART for p in sorted((SOURCE / room).rglob("[!_]*.py"))]
+    modules = asked.modules or [str(p.relative_to(SOURCE)) for p in heart]
     for name in ("hypothesis", "numpy", "pytest", "scipy.signal", "scipy.optimize", "soundfile", "pydantic", "av"):
         __import__(name)
     tried = found = 0

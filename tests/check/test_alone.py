@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from deep_tally.check.judge import judge_so_far
+from deep_tally.check.assess import judge_so_far
 from deep_tally.check.registry import CHECKS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Track

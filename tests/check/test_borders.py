@@ -10,15 +10,15 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deep_tally.check.absorb import absorb
-from deep_tally.check.came import what_came
-from deep_tally.check.click import drifts
-from deep_tally.check.clipping import _at_once
-from deep_tally.check.edges_of_content import is_lossy_edge, source_rate
-from deep_tally.check.exports import _by_time
-from deep_tally.check.headroom import _nearest
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
+from deep_tally.check.coverage import what_came
 from deep_tally.check.registry import tally
+from deep_tally.check.root_causes import absorb
+from deep_tally.check.rules.click import drifts
+from deep_tally.check.rules.clipping import _at_once
+from deep_tally.check.rules.edges_of_content import is_lossy_edge, source_rate
+from deep_tally.check.rules.exports import _by_time
+from deep_tally.check.rules.headroom import _nearest
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.comparison import Comparison, Held, Pair
 from deep_tally.model.delivery import Delivery, SongFacts, Track

@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from deep_tally.check.registry import tally
-from deep_tally.check.relations import _is_one_part
-from deep_tally.check.stamps import offset_by_stamp
+from deep_tally.check.rules.relations import _is_one_part
+from deep_tally.check.rules.stamps import offset_by_stamp
 from deep_tally.model.comparison import Comparison, Twin
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role

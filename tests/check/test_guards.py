@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from deep_tally.check._build import is_most
-from deep_tally.check.absorb import absorb
 from deep_tally.check.common import find_common
-from deep_tally.check.length import ends_while_sounding
-from deep_tally.check.relations import _is_one_part
+from deep_tally.check.root_causes import absorb
+from deep_tally.check.rules._build import is_most
+from deep_tally.check.rules.length import ends_while_sounding
+from deep_tally.check.rules.relations import _is_one_part
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.findings import Action, Finding
 from tracks import RATE, brief, codes, findings, others, track

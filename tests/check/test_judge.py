@@ -7,7 +7,7 @@ from pathlib import Path
 
 import jsonschema
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Entry, Intake, MidiFacts, Role

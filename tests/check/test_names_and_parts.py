@@ -7,8 +7,8 @@ from dataclasses import replace
 
 import pytest
 
-from deep_tally.check.came import what_came
-from deep_tally.check.judge import in_asked_roles, judge
+from deep_tally.check.assess import in_asked_roles, judge
+from deep_tally.check.coverage import what_came
 from deep_tally.check.registry import tally
 from deep_tally.intake.facts import facts_in, read_facts
 from deep_tally.model.brief import Brief

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from deep_tally.check.length import is_whole_bars
+from deep_tally.check.rules.length import is_whole_bars
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.findings import Action
 from tracks import RATE, SECONDS, brief, codes, findings, others, song_of, track

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role

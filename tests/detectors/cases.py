@@ -19,7 +19,7 @@ import soundfile
 import soxr
 from scipy.signal import butter, lfilter, oaconvolve
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.compare.job import compare_song
 from deep_tally.demo import synth
 from deep_tally.measure.job import measure_entry

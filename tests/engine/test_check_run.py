@@ -162,7 +162,7 @@ def all_of(findings: Iterable[Finding]) -> set[tuple[str, str, Action]]:
 
 @pytest.mark.parametrize(("which", "least"), [("demo", 8), ("awkward", 0)])
 def test_nothing_that_was_said_early_is_taken_back(which: str, least: int, request: pytest.FixtureRequest) -> None:
-    from deep_tally.check.judge import judge_so_far
+    from deep_tally.check.assess import judge_so_far
     from deep_tally.model.files import Entry, Intake
 
     delivery: Delivery = request.getfixturevalue(which)

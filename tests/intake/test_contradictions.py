@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track

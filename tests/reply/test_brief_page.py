@@ -8,7 +8,7 @@ from pathlib import Path
 import pypdfium2
 import pytest
 
-from deep_tally.check.came import Came
+from deep_tally.check.coverage import Came
 from deep_tally.model.brief import Brief, Printed
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.brief_words import (

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from deep_tally.check.judge import judge
+from deep_tally.check.assess import judge
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused

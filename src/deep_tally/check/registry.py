@@ -7,7 +7,8 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from deep_tally.check import (
+from deep_tally.check.root_causes import absorb
+from deep_tally.check.rules import (
     channels,
     click,
     clipping,
@@ -22,7 +23,6 @@ from deep_tally.check import (
     relations,
     start,
 )
-from deep_tally.check.absorb import absorb
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.findings import QUESTIONS, Action, Finding, Kind

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from deep_tally.check.judge import facts_of
+from deep_tally.check.assess import facts_of
 from deep_tally.cli.ends import INCOMPLETE
 from deep_tally.cli.recalled import say_recalled
 from deep_tally.intake.corrected import with_corrections

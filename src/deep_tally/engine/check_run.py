@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from deep_tally.check.judge import judge, judge_so_far
+from deep_tally.check.assess import judge, judge_so_far
 from deep_tally.compare.job import compare_song
 from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.engine.opening import Opened, open_delivery

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import Literal
 
-from deep_tally.check.came import Came
+from deep_tally.check.coverage import Came
 from deep_tally.model.brief import Brief, Part, Printed
 from deep_tally.names.pattern import fill
 from deep_tally.reply.numbers import count, decibels, kilohertz, listed

@@ -11,8 +11,8 @@ from dataclasses import dataclass, fields
 from types import MappingProxyType
 from typing import Literal
 
+from deep_tally.check.assess import facts_of, in_asked_roles
 from deep_tally.check.common import find_common, length_difference_s
-from deep_tally.check.judge import facts_of, in_asked_roles
 from deep_tally.intake.folders import natural_key
 from deep_tally.intake.words import stem_of
 from deep_tally.model.brief import Brief

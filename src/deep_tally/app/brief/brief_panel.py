@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.brief.brief_editors import Editor, Switch, ThresholdEditor, make_editor
-from deep_tally.check.came import Came, what_came
+from deep_tally.check.coverage import Came, what_came
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.thresholds import THRESHOLDS

@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.check.parts import missing_in
+from deep_tally.check.rules.parts import missing_in
 from deep_tally.model.brief import Brief, Part
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
-from deep_tally.check._build import about, is_most, place_at
+from deep_tally.check.rules._build import about, is_most, place_at
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place

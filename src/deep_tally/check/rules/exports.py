@@ -6,7 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 
-from deep_tally.check._build import about
+from deep_tally.check.rules._build import about
 from deep_tally.intake.words import words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track

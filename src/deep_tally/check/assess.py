@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally, tally_alone
-from deep_tally.check.stamps import placements_of
+from deep_tally.check.rules.stamps import placements_of
 from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison

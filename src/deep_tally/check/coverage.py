@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.parts import missing_in
+from deep_tally.check.rules.parts import missing_in
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role

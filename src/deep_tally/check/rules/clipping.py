@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
-from deep_tally.check._build import about, places_of
+from deep_tally.check.rules._build import about, places_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding

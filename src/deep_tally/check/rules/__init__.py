@@ -1,0 +1,1 @@
+"""One module a question: each check yields findings of codes and figures."""
