@@ -69,7 +69,7 @@ _EDITS: tuple[tuple[str, object], ...] = (
 
 
 def _edit_the_brief(application: QApplication, window: Window, files: int) -> None:
-    """Change lines of the brief beside the sheet: all is judged anew and drawn."""
+    """Change lines of the brief beside the sheet: all is assessed again and drawn."""
     window.open_brief(True)
     _run(application, lambda: True, seconds=0.5)
     tallied, drawn = [], []

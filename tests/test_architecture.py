@@ -53,7 +53,7 @@ def test_rooms_know_only_those_to_their_left() -> None:
     assert seen > 50
 
 
-RUNS_A_CHECK = {"take_in", "Measuring", "Comparing", "judge"}
+RUNS_A_CHECK = {"take_in", "Measuring", "Comparing", "assess"}
 
 
 def calls_in(path: Path) -> set[str]:

@@ -26,7 +26,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.compare.job import compare_song
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.walk import take_in
@@ -125,7 +125,7 @@ def foreign_words(random: Random, folder: Path) -> str:
     intake = take_in([home])
     tracks = [measure_entry(lambda done, total: None, e) for e in intake.sounds]
     comparisons = {s: compare_song(lambda done, total: None, intake.sounds, tracks) for s in intake.songs}
-    delivery = judge(intake, tracks, DEFAULT_BRIEF, comparisons=comparisons)
+    delivery = assess(intake, tracks, DEFAULT_BRIEF, comparisons=comparisons)
     page = write_letter(delivery, engineer=_word(random), client=_word(random))
     json.loads(to_json(delivery))
     to_text(page)
@@ -144,7 +144,7 @@ def brief(random: Random, folder: Path) -> str:
         made = parse_brief(text, subject="b.json")
     except BriefRefused:
         return "refused"
-    judge(take_in([folder / "one"]), (), made)
+    assess(take_in([folder / "one"]), (), made)
     return "accepted"
 
 
@@ -164,7 +164,7 @@ def state(random: Random, folder: Path) -> str:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(mutated(raw if raw is not None else path.read_bytes(), random))
     recalled = recall(source, fingerprints(intake.sounds))
-    judge(with_corrections(intake, recalled.corrections), (), shelf.default, corrections=recalled.corrections)
+    assess(with_corrections(intake, recalled.corrections), (), shelf.default, corrections=recalled.corrections)
     record.unlink()
     vocabulary_at_hand()
     shelf.names()

@@ -1,6 +1,6 @@
 """Which conditions of the heart would no test miss? Small faults are put into a module one by one, and its tests run.
 
-    python tools/mutants.py [--sample N] [--seed N] [MODULE ...]       as check/rules/length.py; without any, all of the heart
+    python tools/mutants.py [--sample N] [--seed N] [MODULE ...]     as check/rules/length.py; without any, all
 
 The faults are cosmic-ray's: another comparison, sum for difference, a number one off, a condition turned round, a loop
 that does not run. Each is tried in a fork that has everything loaded but our own code. Prints what survived, and the

@@ -39,8 +39,8 @@ def _case(number: int, base: str) -> tuple[int, str, bool]:
 def _clean(seed: int, seconds: float) -> Counter[tuple[str, str]]:
     """What a clean delivery is told: (code, action) and how often."""
     with tempfile.TemporaryDirectory() as folder:
-        judged = check_inline(write_clean(Path(folder), seed, seconds=seconds))
-    return Counter((f.code, f.action.value) for f in judged.findings)
+        assessed = check_inline(write_clean(Path(folder), seed, seconds=seconds))
+    return Counter((f.code, f.action.value) for f in assessed.findings)
 
 
 def _recording(path: Path) -> list[tuple[str, str]] | None:

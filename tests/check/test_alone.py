@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from deep_tally.check.assess import judge_so_far
+from deep_tally.check.assess import assess_so_far
 from deep_tally.check.registry import CHECKS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Track
@@ -47,13 +47,13 @@ FILES: list[tuple[str, Track, Brief]] = [
 @pytest.mark.parametrize(("code", "file", "asked"), FILES, ids=[code for code, _, _ in FILES])
 def test_what_a_file_shows_by_itself_is_found_at_once(code: str, file: Track, asked: Brief) -> None:
     intake = intake_of([file, *others()])
-    found = judge_so_far(intake, [file], asked).findings
-    assert code in {g.code for f in found for g in (f, *f.absorbed)}
+    found = assess_so_far(intake, [file], asked).findings
+    assert code in {g.code for f in found for g in (f, *f.consequences)}
 
 
 def test_what_rests_on_other_files_waits_for_them() -> None:
     # One file of another rate, length and depth, with a name that says nothing, says nothing of that by itself.
     odd = track("Audio 1.wav", rate_hz=44_100, frames=44_100, bits=16, bits_in_use=16)
-    found = judge_so_far(intake_of([odd, *others()]), [odd], DEFAULT_BRIEF)
+    found = assess_so_far(intake_of([odd, *others()]), [odd], DEFAULT_BRIEF)
     assert found.findings == ()
     assert {code for code, _, _ in FILES} == {check.code for check in CHECKS if check.alone}

@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from deep_tally.check.assess import judge
-from deep_tally.check.coverage import what_came
+from deep_tally.check.assess import assess
+from deep_tally.check.coverage import coverage_of
 from deep_tally.check.registry import tally
-from deep_tally.check.root_causes import absorb
+from deep_tally.check.root_causes import under_root_causes
 from deep_tally.check.rules.click import drifts
 from deep_tally.check.rules.clipping import _at_once
 from deep_tally.check.rules.edges_of_content import is_lossy_edge, source_rate
@@ -69,7 +69,7 @@ def all_of(tracks: list[Track], **options: Any) -> Iterator[Finding]:
     """All findings, those under others as well."""
     for finding in findings(tracks, **options):
         yield finding
-        yield from finding.absorbed
+        yield from finding.consequences
 
 
 def one(code: str, tracks: list[Track], **options: Any) -> Finding:
@@ -866,7 +866,7 @@ def came(tracks: list[Track], **options: Any) -> Any:
     used = options.pop("brief", DEFAULT_BRIEF)
     song = song_of(tracks, brief=used, **options)
     delivery = Delivery(source=None, name="x", sets=(song,), findings=tally(song, used))  # type: ignore[arg-type]
-    return what_came(delivery, used)
+    return coverage_of(delivery, used)
 
 
 def test_how_many_files_meet_each_line() -> None:
@@ -979,7 +979,7 @@ def test_what_has_two_roots_goes_under_the_first() -> None:
         return Finding(code=code, action=ASK, kind="request", files=files)
 
     roots = [finding("content.damaged", "a"), finding("content.damaged", "b"), finding("length.short", "a", "b")]
-    assert [len(f.absorbed) for f in absorb(roots)] == [1, 0]
+    assert [len(f.consequences) for f in under_root_causes(roots)] == [1, 0]
 
 
 def test_a_second_of_two_checks_in_a_loop_is_not_forgotten() -> None:
@@ -1019,7 +1019,7 @@ def test_exports_lie_an_hour_apart() -> None:
 
 def test_a_song_has_its_title_for_a_name_when_it_is_the_only_one() -> None:
     tracks = [replace(t, path=f"Night Bus 96 BPM/{t.path}") for t in others()]
-    (song,) = judge(intake_of(tracks, name="Night Bus 96 BPM"), tracks, DEFAULT_BRIEF).sets
+    (song,) = assess(intake_of(tracks, name="Night Bus 96 BPM"), tracks, DEFAULT_BRIEF).sets
     assert (song.name, song.facts.title) == ("Night Bus", "Night Bus")
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from deep_tally.check.common import find_common
-from deep_tally.check.root_causes import absorb
+from deep_tally.check.root_causes import under_root_causes
 from deep_tally.check.rules._build import is_most
 from deep_tally.check.rules.length import ends_while_sounding
 from deep_tally.check.rules.relations import _is_one_part
@@ -20,15 +20,19 @@ def finding(code: str, *files: str) -> Finding:
 
 def test_a_finding_on_several_files_stays_where_only_some_have_a_root() -> None:
     root, shared = finding("content.damaged", "a.wav"), finding("length.short", "a.wav", "b.wav")
-    assert [f.code for f in absorb([root, shared])] == ["content.damaged", "length.short"]
-    assert [f.code for f in absorb([shared, root])] == ["length.short", "content.damaged"]
+    assert [f.code for f in under_root_causes([root, shared])] == ["content.damaged", "length.short"]
+    assert [f.code for f in under_root_causes([shared, root])] == ["length.short", "content.damaged"]
     both = finding("content.damaged", "b.wav")
-    assert [f.code for f in absorb([root, shared, both])] == ["content.damaged", "content.damaged"]
+    assert [f.code for f in under_root_causes([root, shared, both])] == ["content.damaged", "content.damaged"]
 
 
 def test_what_a_root_absorbs_that_is_absorbed_itself_goes_to_the_top() -> None:
-    found = absorb([finding("content.empty", "a"), finding("content.nonfinite", "a"), finding("start.at-sound", "a")])
-    assert [(f.code, [a.code for a in f.absorbed]) for f in found] == [
+    found = under_root_causes(
+        [finding("content.empty", "a"), finding("content.nonfinite", "a"), finding("start.at-sound", "a")]
+    )
+        [finding("content.empty", "a"), finding("content.nonfinite", "a"), finding("start.at-sound", "a")]
+    )
+    assert [(f.code, [a.code for a in f.consequences]) for f in found] == [
         ("content.nonfinite", ["content.empty", "start.at-sound"])
     ]
 

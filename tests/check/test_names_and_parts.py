@@ -7,8 +7,8 @@ from dataclasses import replace
 
 import pytest
 
-from deep_tally.check.assess import in_asked_roles, judge
-from deep_tally.check.coverage import what_came
+from deep_tally.check.assess import assess, in_asked_roles
+from deep_tally.check.coverage import coverage_of
 from deep_tally.check.registry import tally
 from deep_tally.intake.facts import facts_in, read_facts
 from deep_tally.model.brief import Brief
@@ -70,10 +70,10 @@ def silent(path: str) -> Track:
 def test_a_voice_without_sound_is_one_finding_with_the_names_word_under_it() -> None:
     found = findings([silent("Lead Vox.wav"), *others()])
     (empty,) = of("content.empty", found)
-    assert [(f.code, f.evidence["part"]) for f in empty.absorbed] == [("name.contradicts", "lead voice")]
+    assert [(f.code, f.evidence["part"]) for f in empty.consequences] == [("name.contradicts", "lead voice")]
     assert of("name.contradicts", found) == []
     (plain,) = of("content.empty", findings([silent("Thing.wav"), *others()]))
-    assert plain.absorbed == ()
+    assert plain.consequences == ()
 
 
 @pytest.mark.parametrize(
@@ -93,7 +93,7 @@ def test_mono_and_stereo_in_a_name_are_held_against_the_file(made: Track, says: 
 def test_the_halves_of_a_pair_have_one_length() -> None:
     halves = [track("Room L.wav"), track("Room R.wav", frames=39 * 48_000)]
     found = findings([*halves, *others()])
-    told = [g for f in found for g in (f, *f.absorbed) if g.code == "name.contradicts"]
+    told = [g for f in found for g in (f, *f.consequences) if g.code == "name.contradicts"]
     assert [(f.files, f.evidence["partner"]) for f in told] == [(("Room R.wav",), "Room L.wav")]
     whole = [track("Room L.wav"), track("Room R.wav")]
     assert of("name.contradicts", findings([*whole, *others()])) == []
@@ -219,7 +219,7 @@ def test_mono_where_the_brief_expects_stereo_for_a_part() -> None:
 
 
 def delivery(tracks: list[Track], asked: Brief, **options: object) -> Delivery:
-    return judge(intake_of(tracks, name="Tidewrack 96 BPM"), tracks, asked, **options)  # type: ignore[arg-type]
+    return assess(intake_of(tracks, name="Tidewrack 96 BPM"), tracks, asked, **options)  # type: ignore[arg-type]
 
 
 def test_a_mix_for_mastering_is_asked_all_nine_questions() -> None:
@@ -227,9 +227,9 @@ def test_a_mix_for_mastering_is_asked_all_nine_questions() -> None:
     hot = replace(ROUGH_MIX, path="Tidewrack.wav")
     assert hot.measures is not None
     hot = replace(hot, measures=replace(hot.measures, sample_peak_by_channel_dbfs=(0.5,), true_peak_dbtp=0.6))
-    judged = delivery([hot], mastering)
-    assert [t.role for t in judged.tracks] == [Role.MIX]
-    found = {f.code for f in judged.findings}
+    assessed = delivery([hot], mastering)
+    assert [t.role for t in assessed.tracks] == [Role.MIX]
+    found = {f.code for f in assessed.findings}
     assert "headroom.hot" in found
     assert not {"content.no-rough-mix", "name.generic"} & found
     assert in_asked_roles([hot], brief())[0].role is Role.ROUGH_MIX
@@ -254,7 +254,7 @@ def test_each_line_tells_how_many_files_meet_it() -> None:
         *others(4),
     ]
     asked = brief(containers=["wav"], parts=[{"part": "kick"}, {"part": "organ"}])
-    came = what_came(delivery([*files, ROUGH_MIX], asked), asked)
+    came = coverage_of(delivery([*files, ROUGH_MIX], asked), asked)
     assert {key: (c.met, c.total) for key, c in came.items() if not c.is_met and c.unit == "file"} == {
         "rates": (7, 8),
         "bits_min": (7, 8),
@@ -274,5 +274,5 @@ def test_each_line_tells_how_many_files_meet_it() -> None:
 
 def test_an_explained_fault_still_does_not_meet_its_line() -> None:
     clipped = track("01 Kick.wav", sample_peak_by_channel_dbfs=(0.0,))
-    came = what_came(delivery([clipped, *others()], brief()), brief())
+    came = coverage_of(delivery([clipped, *others()], brief()), brief())
     assert came["peak_window_dbfs"].misses == ("01 Kick.wav",)

@@ -51,7 +51,7 @@ def test_another_depth_is_noted_and_fewer_bits_than_asked_are_asked_for() -> Non
     assert told([track(bits=32, sample_format="float", bits_in_use=32), *others()]) == [("depth.differs", NOTE)]
     low = findings([track(bits=16, bits_in_use=16), *others()])
     assert [(f.code, f.action, f.kind) for f in low] == [("depth.low", ASK, "request")]
-    assert [f.code for f in low[0].absorbed] == ["depth.differs"]
+    assert [f.code for f in low[0].consequences] == ["depth.differs"]
     assert told([track(bits=16, bits_in_use=16), *others()], brief=brief(bits_min=16)) == [("depth.differs", NOTE)]
 
 
@@ -92,7 +92,7 @@ def test_three_samples_at_full_scale_clip_and_two_do_not() -> None:
     assert (found.code, found.action, found.places_total) == ("clipping.baked", ASK, 2)
     assert found.evidence["longest_run"] == 9
     assert [p.frames for p in found.places] == [3, 9]
-    assert {f.code for f in found.absorbed} == {"clipping.between-samples", "headroom.hot"}
+    assert {f.code for f in found.consequences} == {"clipping.between-samples", "headroom.hot"}
     assert "clipping.baked" not in codes([track(clip_runs=runs(2, 2, 1), **full), *others()])
 
 
@@ -291,14 +291,14 @@ def test_a_truncated_file_absorbs_what_follows_from_it() -> None:
     )
     (found,) = findings([cut, *others()])
     assert found.code == "content.damaged"
-    assert {f.code for f in found.absorbed} == {"start.at-sound", "length.short", "length.tail-cut"}
+    assert {f.code for f in found.consequences} == {"start.at-sound", "length.short", "length.tail-cut"}
 
 
 def test_an_empty_file_is_a_question_and_a_note_for_groups() -> None:
     nothing = {"first_sound_frame": None, "last_sound_frame": None, "rms_dbfs": -85.0}
     (found,) = findings([track(**nothing, frames=10 * RATE, bits=16), *others()])
     assert (found.code, found.kind, found.evidence["dbfs"]) == ("content.empty", "question", -85.0)
-    assert found.absorbed
+    assert found.consequences
     assert told([track("Drums group.wav", role=Role.GROUP, **nothing), *others()]) == [("content.empty", NOTE)]
 
 

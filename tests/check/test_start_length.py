@@ -29,7 +29,7 @@ def test_a_shorter_file_that_begins_at_its_sound_is_asked_for_and_never_padded()
     (found,) = findings([late(), *others()])
     assert (found.code, found.action, found.kind) == ("start.at-sound", Action.ASK, "request")
     assert found.evidence["ms"] == pytest.approx(10_000)
-    assert [f.code for f in found.absorbed] == ["length.short"]
+    assert [f.code for f in found.consequences] == ["length.short"]
 
 
 def test_sounding_at_the_first_frame_is_fine_in_a_file_of_full_length() -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
@@ -27,7 +27,7 @@ def of(code: str, found: tuple[Finding, ...]) -> list[Finding]:
 
 def said(finding: Finding, path: str | None, *more: Track) -> str:
     tracks = [*more, *others()]
-    return Speaker(judge(intake_of(tracks), tracks, DEFAULT_BRIEF)).evidence(finding, path)
+    return Speaker(assess(intake_of(tracks), tracks, DEFAULT_BRIEF)).evidence(finding, path)
 
 
 def click(bpm: float, *, first_s: float = 0.0, last_s: float = 39.0) -> Track:
@@ -76,7 +76,7 @@ def test_a_file_of_another_length_is_counted_in_bars_only_where_whole_bars_are_a
 def test_where_whole_bars_are_asked_of_equal_files_one_cause_is_told() -> None:
     found = findings([track(frames=20 * RATE + 4800), *others()], brief=brief(length={"whole_bars": True}))
     (loop,) = of("length.loop-not-bars", found)
-    assert [f.code for f in loop.absorbed] == ["length.short"]
+    assert [f.code for f in loop.consequences] == ["length.short"]
     assert of("length.short", found) == []
 
 

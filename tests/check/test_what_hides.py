@@ -195,7 +195,7 @@ def test_three_held_at_one_ceiling_are_one_request_that_absorbs_their_limiting()
     (ceiling,) = of("headroom.shared-ceiling", found)
     assert (ceiling.action, len(ceiling.files)) == (Action.ASK, 3)
     assert of("headroom.limited", found) == []
-    assert {a.code for a in ceiling.absorbed} >= {"headroom.limited"}
+    assert {a.code for a in ceiling.consequences} >= {"headroom.limited"}
     lower = [replace(f, measures=replace(f.measures, sample_peak_by_channel_dbfs=(-9.0,))) for f in files if f.measures]
     assert of("headroom.shared-ceiling", findings([*lower, *others()])) == []
 
@@ -300,7 +300,7 @@ def test_twins_absorb_what_their_names_and_holding_say() -> None:
     )
     (finding,) = of("content.twin", found)
     assert (finding.action, finding.kind, finding.files) == (Action.ASK, "question", (one.path, other.path))
-    assert {a.code for a in finding.absorbed} >= {"name.clash"}
+    assert {a.code for a in finding.consequences} >= {"name.clash"}
     assert of("name.clash", found) == []
 
 

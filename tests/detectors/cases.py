@@ -19,7 +19,7 @@ import soundfile
 import soxr
 from scipy.signal import butter, lfilter, oaconvolve
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.compare.job import compare_song
 from deep_tally.demo import synth
 from deep_tally.measure.job import measure_entry
@@ -118,7 +118,7 @@ def deliver(files: Mapping[str, Kept], *, others: bool = True, brief: Brief = DE
             tracks = [*_others()[1], *tracks]
         intake = Intake(source=Path(folder), name=SONG, entries=tuple(entries))
         comparison = compare_song(lambda done, total: None, entries, tracks)
-        return judge(intake, tracks, brief, comparisons={SONG: comparison})
+        return assess(intake, tracks, brief, comparisons={SONG: comparison})
 
 
 def run(case: Case, base: Samples) -> set[tuple[str, str]]:
@@ -126,7 +126,7 @@ def run(case: Case, base: Samples) -> set[tuple[str, str]]:
     files = case.make(base)
     delivery = deliver(files, others=case.others, brief=case.brief)
     found = [f for f in delivery.findings if set(f.files) & set(files)]
-    return {(f.code, f.action.value) for top in found for f in (top, *top.absorbed)}
+    return {(f.code, f.action.value) for top in found for f in (top, *top.consequences)}
 
 
 BASES: Mapping[str, Base] = {"synthetic": lambda: music(7), "spoken": lambda: spoken(SECONDS)}

@@ -63,9 +63,9 @@ def test_every_code_that_listens_has_a_positive_and_most_a_near_miss() -> None:
 def asks_of_clean(folder: Path, seed: int, seconds: float) -> list[str]:
     """What a clean delivery is asked in vain."""
     delivery = write_clean(folder / str(seed), seed, seconds=seconds)
-    judged = check_inline(delivery)
-    assert len(judged.sets[0].asked) == FILES
-    return [f"{f.code}: {', '.join(f.files)}" for f in judged.findings if f.action.value == "ask"]
+    assessed = check_inline(delivery)
+    assert len(assessed.sets[0].asked) == FILES
+    return [f"{f.code}: {', '.join(f.files)}" for f in assessed.findings if f.action.value == "ask"]
 
 
 def test_twenty_clean_deliveries_are_asked_next_to_nothing(tmp_path: Path) -> None:

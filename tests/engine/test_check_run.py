@@ -157,12 +157,12 @@ def test_a_files_own_findings_are_there_before_the_others_are_measured(folder: P
 
 
 def all_of(findings: Iterable[Finding]) -> set[tuple[str, str, Action]]:
-    return {(f.code, path, f.action) for top in findings for f in (top, *top.absorbed) for path in f.files}
+    return {(f.code, path, f.action) for top in findings for f in (top, *top.consequences) for path in f.files}
 
 
 @pytest.mark.parametrize(("which", "least"), [("demo", 8), ("awkward", 0)])
 def test_nothing_that_was_said_early_is_taken_back(which: str, least: int, request: pytest.FixtureRequest) -> None:
-    from deep_tally.check.assess import judge_so_far
+    from deep_tally.check.assess import assess_so_far
     from deep_tally.model.files import Entry, Intake
 
     delivery: Delivery = request.getfixturevalue(which)
@@ -171,7 +171,7 @@ def test_nothing_that_was_said_early_is_taken_back(which: str, least: int, reque
         whole = all_of(f for f in delivery.findings if f.song == song.name)
         for track in song.tracks:
             entry = Entry(path=track.path, source=Path("/x"), role=track.role, bytes=1, song=song.name)
-            alone = judge_so_far(Intake(source=Path("/x"), name="x", entries=(entry,)), [track], DEFAULT_BRIEF)
+            alone = assess_so_far(Intake(source=Path("/x"), name="x", entries=(entry,)), [track], DEFAULT_BRIEF)
             assert all_of(alone.findings) <= whole, track.path
             seen += len(alone.findings)
     assert seen >= least

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track
@@ -105,7 +105,7 @@ def measured(tmp_path: Path, content: bytes) -> tuple[Track, list[Finding], Spea
     path.write_bytes(content)
     entry = Entry(path="x.wav", source=path, role=Role.TRACKOUT, bytes=len(content), song="s")
     track = measure_entry(lambda done, total: None, entry)
-    delivery = judge(Intake(source=tmp_path, name="s", entries=(entry,)), [track], DEFAULT_BRIEF)
+    delivery = assess(Intake(source=tmp_path, name="s", entries=(entry,)), [track], DEFAULT_BRIEF)
     return track, [f for f in delivery.findings if f.code == "content.damaged"], Speaker(delivery)
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pypdfium2
 import pytest
 
-from deep_tally.check.coverage import Came
+from deep_tally.check.coverage import Coverage
 from deep_tally.model.brief import Brief, Printed
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.brief_words import (
@@ -118,15 +118,15 @@ def test_every_line_is_a_key_of_the_brief(line: object) -> None:
 @pytest.mark.parametrize(
     ("came", "words"),
     [
-        (Came(33, 33), "all 33"),
-        (Came(31, 33), "31 of 33"),
-        (Came(0, 1), "0 of 1"),
-        (Came(1, 1, "song"), "came"),
-        (Came(0, 1, "song"), "not here"),
-        (Came(1, 2, "song"), "1 of 2"),
+        (Coverage(33, 33), "all 33"),
+        (Coverage(31, 33), "31 of 33"),
+        (Coverage(0, 1), "0 of 1"),
+        (Coverage(1, 1, "song"), "came"),
+        (Coverage(0, 1, "song"), "not here"),
+        (Coverage(1, 2, "song"), "1 of 2"),
     ],
 )
-def test_what_came_in_words(came: Came, words: str) -> None:
+def test_what_came_in_words(came: Coverage, words: str) -> None:
     assert came_words(came) == words
 
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused
@@ -74,7 +74,7 @@ def test_a_number_in_a_brief_is_refused_or_can_be_used(tmp_path: Path, number: s
     except BriefRefused:
         return
     (tmp_path / "Kick.wav").write_bytes(wav_bytes())
-    judge(take_in([tmp_path]), (), brief)
+    assess(take_in([tmp_path]), (), brief)
     json.loads(brief.to_json())
 
 

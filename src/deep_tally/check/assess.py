@@ -1,4 +1,4 @@
-"""Measured files and a brief become a judged delivery. Reads no audio: an edited brief gives a new tally at once."""
+"""Measured files and a brief become an assessed delivery. Reads no audio: an edited brief gives a new tally at once."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from deep_tally.names.read import read_names
 from deep_tally.names.vocabulary import Vocabulary
 
 
-def judge(
+def assess(
     intake: Intake,
     tracks: Sequence[Track],
     brief: Brief,
@@ -71,7 +71,7 @@ def judge(
     )
 
 
-def judge_so_far(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
+def assess_so_far(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Delivery:
     """What the measured files show each by itself, while others are still to come.
 
     Whatever is found here is found again when all are there, perhaps under what explains it; what depends on other

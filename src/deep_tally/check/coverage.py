@@ -18,7 +18,7 @@ Unit = str
 
 
 @dataclass(frozen=True, slots=True)
-class Came:
+class Coverage:
     """How far one line is met.
 
     Attributes
@@ -70,7 +70,7 @@ _COMPANIONS: Mapping[str, Callable[[SongSet], bool]] = MappingProxyType(
 )
 
 
-def what_came(delivery: Delivery, brief: Brief) -> Mapping[str, Came]:
+def coverage_of(delivery: Delivery, brief: Brief) -> Mapping[str, Coverage]:
     """How far each line of a brief is met that files can show; the key is the line's in the brief.
 
     Companions are counted whether they are asked or not: what came unasked is worth knowing too.
@@ -93,25 +93,25 @@ def what_came(delivery: Delivery, brief: Brief) -> Mapping[str, Came]:
     if brief.parts:
         missing = [words for s in delivery.sets for part in s.parts if (words := missing_in(part, s)) is not None]
         total = len(brief.parts) * len(delivery.sets)
-        found["parts"] = Came(total - len(missing), total, "part", tuple(missing))
+        found["parts"] = Coverage(total - len(missing), total, "part", tuple(missing))
     return found
 
 
-def _by(tracks: Iterable[Track], is_met: Callable[[Track], bool]) -> Came:
+def _by(tracks: Iterable[Track], is_met: Callable[[Track], bool]) -> Coverage:
     listed = list(tracks)
     misses = tuple(t.path for t in listed if not is_met(t))
-    return Came(len(listed) - len(misses), len(listed), "file", misses)
+    return Coverage(len(listed) - len(misses), len(listed), "file", misses)
 
 
-def _by_codes(tracks: Iterable[Track], findings: Iterable[Finding], codes: tuple[str, ...]) -> Came:
-    missed = {path for f in findings for g in (f, *f.absorbed) if g.code in codes for path in g.files}
+def _by_codes(tracks: Iterable[Track], findings: Iterable[Finding], codes: tuple[str, ...]) -> Coverage:
+    missed = {path for f in findings for g in (f, *f.consequences) if g.code in codes for path in g.files}
     return _by(tracks, lambda t: t.path not in missed)
 
 
-def _by_songs(sets: Iterable[SongSet], is_met: Callable[[SongSet], bool]) -> Came:
+def _by_songs(sets: Iterable[SongSet], is_met: Callable[[SongSet], bool]) -> Coverage:
     listed = list(sets)
     misses = tuple(s.name for s in listed if not is_met(s))
-    return Came(len(listed) - len(misses), len(listed), "song", misses)
+    return Coverage(len(listed) - len(misses), len(listed), "song", misses)
 
 
 def _has_no(delivery: Delivery, *codes: str) -> Callable[[SongSet], bool]:

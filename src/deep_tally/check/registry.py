@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
-from deep_tally.check.root_causes import absorb
+from deep_tally.check.root_causes import under_root_causes
 from deep_tally.check.rules import (
     channels,
     click,
@@ -135,7 +135,7 @@ if len(set(CODES)) != len(CODES):
 
 
 def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
-    """All findings of a set: absorbed ones under their roots, and what most files share told once."""
+    """All findings of a set: those that another explains under it, and what most files share told once."""
     return _tally(CHECKS, song, brief)
 
 
@@ -154,7 +154,7 @@ def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Findin
         for finding in check.find(song, brief)
         if (sure := _as_sure(finding)) is not None
     ]
-    return tuple(sorted(_tell_once(absorb(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
+    return tuple(sorted(_tell_once(under_root_causes(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
 
 
 def _as_sure(finding: Finding) -> Finding | None:
@@ -190,5 +190,5 @@ def _merge(group: Sequence[Finding]) -> Finding:
         by_file={f.files[0]: f.evidence for f in group},
         places=tuple(place for f in group for place in f.places),
         places_total=sum(f.places_total for f in group),
-        absorbed=tuple(a for f in group for a in f.absorbed),
+        consequences=tuple(a for f in group for a in f.consequences),
     )

@@ -49,15 +49,15 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "content.twin": ("name.clash", "name.copy-mark", "content.holds-another"),
     "content.lossy-origin": ("rate.upsampled",),
 }
-"""Root -> codes it absorbs; a code that ends in a dot stands for its whole question."""
+"""Root -> codes it explains; a code that ends in a dot stands for its whole question."""
 
 
 def _claims(root: Finding, other: Finding) -> bool:
     return any(other.code == c or (c.endswith(".") and other.code.startswith(c)) for c in _ABSORBS[root.code])
 
 
-def absorb(findings: Sequence[Finding]) -> list[Finding]:
-    """Put each finding whose every file has a root for it under that root, or under what absorbs the root itself."""
+def under_root_causes(findings: Sequence[Finding]) -> list[Finding]:
+    """Put each finding whose every file has a root for it under that root, or under what explains the root itself."""
     roots: defaultdict[str, list[int]] = defaultdict(list)
     for index, finding in enumerate(findings):
         for path in finding.files if finding.code in _ABSORBS else ():
@@ -77,7 +77,7 @@ def absorb(findings: Sequence[Finding]) -> list[Finding]:
             top = parents[top]
         under[top].append(findings[index])
     return [
-        replace(finding, absorbed=tuple(under[index])) if index in under else finding
+        replace(finding, consequences=tuple(under[index])) if index in under else finding
         for index, finding in enumerate(findings)
         if index not in parents
     ]

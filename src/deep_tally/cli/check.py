@@ -1,4 +1,4 @@
-"""`deep-tally check`: measure, judge, print and write."""
+"""`deep-tally check`: measure, assess, print and write."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from deep_tally.check.assess import judge, judge_so_far
+from deep_tally.check.assess import assess, assess_so_far
 from deep_tally.compare.job import compare_song
 from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.engine.opening import Opened, open_delivery
@@ -316,7 +316,7 @@ class CheckRun:
         if self.intake is None or self.measuring is None:
             raise ValueError("the files are not known yet")
         comparing = self.comparing
-        self.delivery = judge(
+        self.delivery = assess(
             self.intake,
             self.measuring.tracks,
             self.brief,
@@ -331,11 +331,11 @@ class CheckRun:
         """What the measured files show by themselves, while others are still to come; None before any is known."""
         if self.intake is None or self.measuring is None:
             return None
-        return self.delivery or judge_so_far(self.intake, self.measuring.tracks, self.brief)
+        return self.delivery or assess_so_far(self.intake, self.measuring.tracks, self.brief)
 
     def alone(self, track: Track) -> Delivery | None:
         """What one file shows by itself; None before the files are known."""
-        return judge_so_far(self.intake, (track,), self.brief) if self.intake is not None else None
+        return assess_so_far(self.intake, (track,), self.brief) if self.intake is not None else None
 
     # -- changes ------------------------------------------------------------------------------
 

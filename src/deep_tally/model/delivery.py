@@ -133,7 +133,7 @@ class SongSet:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Delivery:
-    """What the client sent, measured and judged.
+    """What the client sent, measured and assessed.
 
     `others` are the files that are not audio; `troubles` one sentence each for what could not be looked into;
     `incomplete` what this machine kept the check from doing: it is never the client's to answer.

@@ -1,4 +1,4 @@
-"""What the files of a delivery are: facts only, nothing measured and nothing judged.
+"""What the files of a delivery are: facts only, nothing measured and nothing assessed.
 
 Conventions: frames count from 0, rates are Hz as the file states them, paths inside a delivery
 are relative, with forward slashes, and keep undecodable bytes as surrogates (PEP 383).

@@ -57,7 +57,7 @@ class Finding:
         For a finding about several files: each one's own numbers.
     places_total : int
         How many places there are; `places` holds at most a thousand.
-    absorbed : tuple of Finding
+    consequences : tuple of Finding
         What this one explains: shown under it, neither counted nor asked.
     """
 
@@ -71,7 +71,7 @@ class Finding:
     by_file: Mapping[str, Mapping[str, EvidenceValue]] = field(default_factory=dict)
     places: tuple[Place, ...] = ()
     places_total: int = 0
-    absorbed: tuple[Finding, ...] = ()
+    consequences: tuple[Finding, ...] = ()
 
     @property
     def question(self) -> str:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import Literal
 
-from deep_tally.check.coverage import Came
+from deep_tally.check.coverage import Coverage
 from deep_tally.model.brief import Brief, Part, Printed
 from deep_tally.names.pattern import fill
 from deep_tally.reply.numbers import count, decibels, kilohertz, listed
@@ -133,7 +133,7 @@ def is_asked(brief: Brief, key: str) -> bool:
     return not (key == "length.equal" and brief.length.trimmed_ends)
 
 
-def came_words(came: Came) -> str:
+def came_words(came: Coverage) -> str:
     """What came, beside what is asked: "31 of 33", "came", "not here"."""
     if came.unit == "song" and came.total == 1:
         return "came" if came.is_met else "not here"

@@ -193,6 +193,6 @@ def _finding(finding: Finding, speaker: Speaker) -> dict[str, Any]:
         document["by_file"] = {path: _evidence(e) for path, e in finding.by_file.items()}
     if finding.places_total > len(document["places"]):
         document["places_total"] = finding.places_total
-    if finding.absorbed:
-        document["absorbs"] = [_finding(a, speaker) for a in finding.absorbed]
+    if finding.consequences:
+        document["absorbs"] = [_finding(a, speaker) for a in finding.consequences]
     return document

@@ -49,7 +49,7 @@ def write_letter(
     Parameters
     ----------
     delivery : Delivery
-        Judged.
+        Assessed.
     engineer, client : str
         Names for the greeting and the end; may be empty.
     left_out : frozenset of str

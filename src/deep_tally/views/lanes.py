@@ -127,7 +127,7 @@ def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Spe
     offset = placement.frames if placement is not None else 0
     name = song.names.get(track.path)
     end = _end_frames(track, song, offset)
-    everything = [*findings, *(a for f in findings for a in f.absorbed)]
+    everything = [*findings, *(a for f in findings for a in f.consequences)]
     return Lane(
         track=track,
         number=number_of(track),

@@ -167,10 +167,10 @@ class FindingPanel(QScrollArea):
         if row is not None and speaker is not None:
             for finding in sorted(row.findings, key=lambda f: -f.action.gravity):
                 self._add(column, FindingCard(finding, row.track.path, speaker, self._theme))
-                for absorbed in finding.absorbed:
-                    if row.track.path in absorbed.files:
+                for consequence in finding.consequences:
+                    if row.track.path in consequence.files:
                         root = speaker.headline(finding)
-                        self._add(column, FindingCard(absorbed, row.track.path, speaker, self._theme, root=root))
+                        self._add(column, FindingCard(consequence, row.track.path, speaker, self._theme, root=root))
         if row is not None and (unchecked := row.track.unchecked) is not None:
             column.addWidget(_words(_not_checked(unchecked)))
         elif not self.cards:

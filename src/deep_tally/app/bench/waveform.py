@@ -97,7 +97,7 @@ class Waveform(QWidget):
         self._track = track
         if not same:
             self._partner, self._gain_db = None, 0.0
-        found = [*findings, *(a for f in findings for a in f.absorbed)]
+        found = [*findings, *(a for f in findings for a in f.consequences)]
         if track is None:
             self._marks = []
         else:

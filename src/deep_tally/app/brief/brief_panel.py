@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.brief.brief_editors import Editor, Switch, ThresholdEditor, make_editor
-from deep_tally.check.coverage import Came, what_came
+from deep_tally.check.coverage import Coverage, coverage_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.thresholds import THRESHOLDS
@@ -253,7 +253,7 @@ class BriefPanel(QWidget):
 
     def show_delivery(self, delivery: Delivery | None, brief: Brief) -> None:
         """Show what came for each line; nothing while it is not known."""
-        came: Mapping[str, Came] = what_came(delivery, brief) if delivery is not None else {}
+        came: Mapping[str, Coverage] = coverage_of(delivery, brief) if delivery is not None else {}
         self._misses = {key: c.misses for key, c in came.items()}
         for key, button in self.came.items():
             told = came.get(key)

@@ -195,7 +195,7 @@ class LineUpView(QWidget):
     # -- what is shown ------------------------------------------------------------------------
 
     def show_all(self, delivery: Delivery, corrections: Corrections, *, song: str = "") -> None:
-        """Show a judged delivery; the song that was lined up stays, unless another is named."""
+        """Show an assessed delivery; the song that was lined up stays, unless another is named."""
         same = self._delivery is not None and self._delivery.source == delivery.source
         self._delivery, self._corrections = delivery, corrections
         names = [s.name for s in delivery.sets]

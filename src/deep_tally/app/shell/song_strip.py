@@ -42,7 +42,7 @@ class SongTab(QAbstractButton):
         theme.changed.connect(self.update)
 
     def show_counts(self, files: int, counts: dict[Action, int]) -> None:
-        """Show how the song stands; without counts it is not judged yet."""
+        """Show how the song stands; without counts it is not assessed yet."""
         self._files, self._counts = files, counts
         told = [f"{ACTION_WORDS[a]}: {count(n, 'finding')}" for a, n in counts.items() if n]
         self.setAccessibleName(f"{self.text()}, {count(files, 'file')}. {'. '.join(told)}")

@@ -86,17 +86,17 @@ class CheckState(QObject):
     noticed = Signal(str)
     """One sentence for the user about what was opened: what is different, or what he said of it before."""
     corrected = Signal()
-    """The user changed what files are for, or to which song they belong; the judgement follows."""
+    """The user changed what files are for, or to which song they belong; the assessment follows."""
     measured = Signal(object)
     """One more Track is measured."""
     progressed = Signal()
     """`measuring` moved on."""
-    judged = Signal()
+    assessed = Signal()
     """`delivery` is new: measuring ended or was cancelled, or the brief changed."""
     brief_changed = Signal()
-    """`brief` is another one; a judged delivery is judged anew right after."""
+    """`brief` is another one; an assessed delivery is assessed again right after."""
     corrections_changed = Signal()
-    """`corrections` or `vocabulary` are others; what follows for the judgement was sent before."""
+    """`corrections` or `vocabulary` are others; what follows for the assessment was sent before."""
     abandoned = Signal()
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
@@ -259,7 +259,7 @@ class CheckState(QObject):
         self._timer.start()
 
     def cancel(self) -> None:
-        """Stop measuring; what was measured is kept and judged."""
+        """Stop measuring; what was measured is kept and assessed."""
         if self.is_measuring:
             self._stop_measuring()
         elif self._next is not None or self._is_making_demo:
@@ -273,11 +273,11 @@ class CheckState(QObject):
             self._settle()
 
     def choose_brief(self, path: Path) -> None:
-        """Judge anew with the brief in a file; no audio is read again."""
+        """Assess again with the brief in a file; no audio is read again."""
         self._choose(lambda: read_brief(path))
 
     def choose_named_brief(self, said: str) -> None:
-        """Judge anew with a brief of the shelf, or in a file."""
+        """Assess again with a brief of the shelf, or in a file."""
         self._choose(lambda: named_brief(said))
 
     def _choose(self, find: Callable[[], Brief]) -> None:
@@ -303,10 +303,10 @@ class CheckState(QObject):
         return True
 
     def put_brief(self, brief: Brief, chosen: Brief) -> None:
-        """Take a brief; what is measured is judged anew at once."""
+        """Take a brief; what is measured is assessed again at once."""
         self.brief, self.chosen_brief = brief, chosen
         self.brief_changed.emit()
-        self._judge_anew()
+        self._assess_again()
 
     @property
     def is_brief_changed(self) -> bool:
@@ -364,7 +364,7 @@ class CheckState(QObject):
             self.undo_stack.push(_Correction(self, words, self.corrections, corrections))
 
     def put_corrections(self, corrections: Corrections) -> None:
-        """Take what the user said for true: what became audio is measured, then all is compared and judged again."""
+        """Take what the user said for true: what became audio is measured, then all is compared and assessed again."""
         run = self.run
         if run is None:
             return
@@ -393,7 +393,7 @@ class CheckState(QObject):
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return False
-        self._judge_anew()
+        self._assess_again()
         self.corrections_changed.emit()
         return True
 
@@ -556,8 +556,8 @@ class CheckState(QObject):
         else:
             self.refused.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
 
-    def _judge_anew(self) -> None:
-        """Judge again what is judged already; what is not will be, when it is measured and compared."""
+    def _assess_again(self) -> None:
+        """Assess again what is assessed already; what is not will be, when it is measured and compared."""
         if self.run is None:
             return
         self.run.brief, self.run.vocabulary = self.brief, self.vocabulary
@@ -578,7 +578,7 @@ class CheckState(QObject):
         self._settling.stop()
         if self.run is not None and self.run.delivery is not None:
             self.delivery = self.run.delivery
-            self.judged.emit()
+            self.assessed.emit()
 
 
 class _BriefChange(QUndoCommand):

@@ -522,7 +522,7 @@ class Window(QMainWindow):
         state.noticed.connect(self.say)
         state.measured.connect(self._measured)
         state.progressed.connect(self._progressed)
-        state.judged.connect(self._judged)
+        state.assessed.connect(self._judged)
         state.brief_changed.connect(self._brief_changed)
         state.refused.connect(self._refused)
         state.abandoned.connect(self._abandoned)
@@ -737,14 +737,16 @@ class Window(QMainWindow):
             if delivery.incomplete:
                 self._tell_troubles()
             if done < len(delivery.tracks):
-                self.say(f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only they are judged.")
+                self.say(
+                    f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only those are assessed."
+                )
             elif comparing is not None and not comparing.is_whole and not comparing.incomplete:
                 self.say("The files were not held against each other: twins and sums are not told. F5 does it.")
 
     def _brief_changed(self) -> None:
         self._show_brief()
         if self.state.delivery is None or self.state.is_measuring:
-            self._fill()  # else the judgement that follows fills everything
+            self._fill()  # else the assessment that follows fills everything
 
     def _show_brief(self) -> None:
         brief = self.state.brief
@@ -1130,7 +1132,7 @@ class Window(QMainWindow):
                 self.names.table.selectRow(0)
 
     def _is_judged(self) -> bool:
-        """Whether there is a judged delivery; says why not, and marks the step that is still shown."""
+        """Whether there is an assessed delivery; says why not, and marks the step that is still shown."""
         if self.state.delivery is not None:
             return True
         if (page := self.pages.currentWidget()) is not None:
@@ -1146,7 +1148,7 @@ class Window(QMainWindow):
         self.paper.text.setFocus()
 
     def _fill_reply(self) -> None:
-        """Write the reply to the delivery as it is judged now, unless that was done already."""
+        """Write the reply to the delivery as it is assessed now, unless that was done already."""
         delivery = self.state.delivery
         if delivery is not None and delivery is not self._replied:
             same = self._replied is not None and self._replied.source == delivery.source

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import jsonschema
 
-from deep_tally.check.assess import judge
+from deep_tally.check.assess import assess
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Entry, Intake, MidiFacts, Role
@@ -30,7 +30,7 @@ def two_songs(*extra: Track) -> Delivery:
     entries = [entry(t.path, t.path.partition("/")[0], t.role) for t in tracks]
     entries += [entry("n.txt", SONGS[0], Role.DOCUMENT, text="Key: D minor")]
     entries += [entry("s.mid", SONGS[1], Role.MIDI, midi=MidiFacts(key="A major", tempo_bpm=121.0))]
-    return judge(Intake(source=Path("/x"), name="Two songs", entries=tuple(entries)), tracks, DEFAULT_BRIEF)
+    return assess(Intake(source=Path("/x"), name="Two songs", entries=tuple(entries)), tracks, DEFAULT_BRIEF)
 
 
 def test_each_song_has_its_own_rate_length_and_facts() -> None:
