@@ -30,8 +30,6 @@ def test_what_a_root_absorbs_that_is_absorbed_itself_goes_to_the_top() -> None:
     found = under_root_causes(
         [finding("content.empty", "a"), finding("content.nonfinite", "a"), finding("start.at-sound", "a")]
     )
-        [finding("content.empty", "a"), finding("content.nonfinite", "a"), finding("start.at-sound", "a")]
-    )
     assert [(f.code, [a.code for a in f.consequences]) for f in found] == [
         ("content.nonfinite", ["content.empty", "start.at-sound"])
     ]

@@ -416,6 +416,18 @@ def test_of_many_loud_places_each_file_gives_as_many() -> None:
     assert len(_places(apart_, 10_000)) <= 256
 
 
+def test_256_places_are_read_and_of_more_every_second_one() -> None:
+    length = 4000 * SPAN
+    spread = np.linspace(0, length - SPAN, 34)[1:-1].astype(int)
+    free = [p for p in range(0, length - SPAN, 15 * SPAN) if np.abs(spread - p).min() > 2 * SPAN]
+    files = [loud(str(n), tuple(free[n::14][:16]), length) for n in range(14)]
+    assert len(_places(files, 1000)) == 14 * 16 + 32 == 256
+    # A file that has more loud places gives every n-th of them, from its first on.
+    more = _places([loud("a", tuple(free[:200]), length)], 1000)
+    assert set(free[:200:13]) <= set(more)
+    assert set(more) <= {*free[:200:13], *spread.tolist()}
+
+
 def test_places_past_the_end_read_as_silence(tmp_path: Path) -> None:
     samples = np.random.default_rng(1).integers(-(2**15), 2**15, (1000, 2)) / 2**15
     for name in ("a.wav", "a.flac"):

@@ -82,7 +82,7 @@ def shares_between(sampled: Sampled, gram: NDArray[np.float64]) -> NDArray[np.fl
     """
     energy = np.diag(gram)
     with np.errstate(invalid="ignore", divide="ignore"):
-        shares = np.nan_to_num(gram**2 / np.outer(energy, energy), nan=1.0, posinf=1.0)
+        shares = np.nan_to_num(gram**2 / np.outer(energy, energy), nan=1.0)
     files, starts = np.unique(sampled.owners, return_index=True)
     between = np.full((len(sampled.paths), len(sampled.paths)), -1.0)
     if len(files):
