@@ -14,7 +14,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.findings import QUESTIONS, Action, count_findings
 from deep_tally.reply.requests import TASKS
-from deep_tally.reply.words import WORDINGS
+from deep_tally.reply.wording.speaker import WORDINGS
 from tracks import findings, others, track
 
 

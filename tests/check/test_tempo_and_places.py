@@ -13,7 +13,7 @@ from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import Pulse
 from deep_tally.model.timeline import MeterStep, TempoStep, Timeline, steady
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from tracks import RATE, SECONDS, brief, findings, intake_of, others, track
 
 WALTZ = SongFacts(

@@ -14,7 +14,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.model.findings import Action, Finding
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from sounds import RATE, chunk, pcm_fmt, riff, sine
 
 FRAMES = 4800

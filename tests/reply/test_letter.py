@@ -15,7 +15,7 @@ from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from tracks import brief, findings, found_in, others, song_of, track
 
 

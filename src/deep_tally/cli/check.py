@@ -23,7 +23,7 @@ from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.save import require_form, save_reply
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.words import vocabulary_at_hand
 from deep_tally.work.whole import require_not_the_clients, sweep_unfinished, write_whole

@@ -14,7 +14,7 @@ from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Entry, SoundFormat
 from deep_tally.model.findings import EvidenceValue, Finding, count_findings
 from deep_tally.model.measures import Measures
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 
 SCHEMA = 1
 PLACES_MOST = 1000

@@ -15,7 +15,7 @@ from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import Request, group_requests
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 
 _PICTURES_PER_REQUEST = 12
 _NO_PICTURE = ("name.", "rate.differs", "rate.off-brief", "depth.low", "depth.differs")

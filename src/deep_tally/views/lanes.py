@@ -14,7 +14,7 @@ from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.placement import Placement
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, duration
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.rows import bare_title, number_of
 
 LaneOrder = Literal["delivered", "name", "family", "length", "first sound"]

@@ -28,7 +28,7 @@ from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, listed
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 
 _NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
 

@@ -32,7 +32,7 @@ from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.rows import Row, companion_text
 
 _PANEL_WIDTH = 380

@@ -33,7 +33,7 @@ from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.model.files import Role
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.lanes import NUDGE, ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
 from deep_tally.views.time_axis import RULERS, RulerMode
 

@@ -41,7 +41,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.brief_words import part_words
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.shelf import part_lists
 
 _PATHS = "application/x-deep-tally-paths"

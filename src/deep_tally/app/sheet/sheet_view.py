@@ -34,7 +34,7 @@ from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.sheet.cells import NAME_TITLE_X, PAD, CellPainter
 from deep_tally.model.delivery import Track
 from deep_tally.reply.name_words import name_labels
-from deep_tally.reply.words import Speaker
+from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.rows import (
     Column,
     Filter,

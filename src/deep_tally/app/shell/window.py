@@ -976,7 +976,7 @@ class Window(QMainWindow):
         self._refill.setInterval(max(_REFILL_MS, round((time.perf_counter() - begun) * 1000 * _REFILL_SHARE)))
 
     def _choose(self, row: Row | None) -> None:
-        from deep_tally.reply.words import Speaker
+        from deep_tally.reply.wording.speaker import Speaker
 
         found, is_whole = self.sheet.sheet_model.sheet.delivery, self.state.delivery is not None
         self._on_bench = (row, is_whole)

@@ -1,0 +1,1 @@
+"""The words for findings, one module a question, as in check/rules."""

@@ -1,0 +1,98 @@
+"""Words for the question "start": Do all files start together?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+
+from deep_tally.reply.numbers import count, decibels, duration
+from deep_tally.reply.wording.facts import (
+    Facts,
+    Wording,
+    in_bars,
+)
+
+
+def _placed(f: Facts) -> str:
+    frames, ms = int(f.number("offset_frames")), f.number("ms")
+    way = "later" if frames > 0 else "earlier"
+    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{in_bars(f)}) {way} than its own start says"
+
+
+def _at_sound(f: Facts) -> str:
+    told = f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others"
+    frames = f.evidence.get("offset_frames")
+    if not isinstance(frames, (int, float)):
+        return told
+    return f"{told}; you placed it at {f.at(frames, digits=3)}{in_bars(f)} after the start"
+
+
+def _click_off(f: Facts) -> str:
+    bars, off_ms, ms = f.number("bars"), f.number("off_ms"), f.number("ms")
+    if off_ms == 0:
+        return f"its first stroke stands on bar {round(bars) + 1}, {duration(ms)} after the start"
+    return f"its first stroke comes {duration(abs(ms))} {'after' if ms > 0 else 'before'} bar 1, on no bar line"
+
+
+def _stamp(f: Facts) -> str:
+    late = f"{duration(f.number('ms'))}{in_bars(f)} ({f.number('offset_frames'):.0f} samples)"
+    return f"its time stamp puts it {late} after the earliest one"
+
+
+WORDINGS: Mapping[str, Wording] = MappingProxyType(
+    {
+        "start.at-sound": Wording(
+            "Starts at its first sound",
+            "{files} starts at its first sound, not at the song's start",
+            _at_sound,
+            "Without the silence before it, nothing says where in the song it belongs.",
+            "put it where you placed it",
+        ),
+        "start.offset": Wording(
+            "Placed by hand",
+            "{files} is placed elsewhere than at its own start",
+            _placed,
+            "",
+            "put it where you placed it",
+        ),
+        "start.click-off-bar": Wording(
+            "The click does not begin on bar 1",
+            "{files} does not begin on bar 1",
+            _click_off,
+            "Whoever counts bars from the click is off by that much.",
+        ),
+        "start.set-at-sound": Wording(
+            "All files start at their first sound",
+            "Most files start at their own first sound: {files}",
+            lambda f: "their lengths differ, so they do not line up",
+            "Without the silence before them, nothing says where in the song they belong.",
+        ),
+        "start.stamp-differs": Wording(
+            "Placed by its time stamp",
+            "{files} carries a time stamp of its own",
+            _stamp,
+            "",
+            "place it by its time stamp",
+        ),
+        "start.stamp-partial": Wording(
+            "No time stamp, others have one",
+            "{files} without a time stamp, while others carry one",
+            lambda f: "the others carry a broadcast-wave time reference",
+        ),
+        "start.cut-in": Wording(
+            "The attack is cut off",
+            "The attack is cut off in {files}",
+            lambda f: f"its first sample is at {decibels(f.number('dbfs'), 'dBFS')} already",
+            "The first note starts in the middle of its sound.",
+        ),
+        "start.codec-delay": Wording(
+            "Its encoder put silence before it",
+            "{files} can sound late beside the others",
+            lambda f: (
+                f"its encoder put {f.number('frames'):.0f} samples ({duration(f.number('ms'))}) before the sound,"
+                " which not every program cuts off"
+            ),
+            "Beside the other parts it can sound late by that much.",
+        ),
+    }
+)
