@@ -40,7 +40,7 @@ def wheel(window: Window, x: float, steps: int) -> None:
 
 def test_findings_stand_in_words_with_evidence_and_who_acts(window: Window) -> None:
     told = [c.accessibleName() for c in window.bench.panel.cards]
-    assert told[0].startswith("Ask the client: Clipping is printed into the file. ")
+    assert told[0].startswith("Ask the client: Clipped. ")
     assert "places at full scale, 82 ms in all, first at 0:00.0; the longest is" in told[0]
     assert "turning the file down afterwards does not bring them back" in told[0]
     assert any("Settled by: clipping is printed into the file" in words for words in told[1:])

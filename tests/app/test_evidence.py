@@ -41,7 +41,7 @@ def columns_of(widget, colour: str) -> list[int]:
         ("02 Shaker.wav", "Fewer bits in use", "Bits"),
         ("22 Brushes.wav", "Made at a lower sample rate", "Spectrum"),
         ("23 Rain stick.wav", "Made from a lossy file", "Spectrum"),
-        ("31 Mandola.wav", "The sides hardly differ", "Sides"),
+        ("31 Mandola.wav", "Almost mono", "Sides"),
         ("14 Choir.wav", "The sides cancel", "Sides"),
         ("24 Melodica.wav", "Gaps in the sound", "Waveform"),
         ("21 Jaw harp.wav", "Flat tops below full scale", "Waveform"),
@@ -154,8 +154,8 @@ def test_the_twin_stands_under_the_file(window: Window, qtbot: QtBot) -> None:
 @pytest.mark.parametrize(
     ("path", "words", "partner"),
     [
-        ("26 Glockenspiel.wav", "Holds another file's sound", "10 Audio 7.wav"),
-        ("29 Room right.wav", "Left and right came apart", "28 Room left.wav"),
+        ("26 Glockenspiel.wav", "Contains another file's sound", "10 Audio 7.wav"),
+        ("29 Room right.wav", "A stereo pair sent as two mono files", "28 Room left.wav"),
     ],
 )
 def test_the_other_file_of_a_finding_stands_under_it(

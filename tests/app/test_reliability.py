@@ -71,7 +71,7 @@ def test_a_file_that_could_not_be_checked_here_is_said_everywhere_and_never_aske
     assert "Not checked here, and so not asked: 1 file" in [w.text() for w in lacking.reply.findChildren(QLabel)]
     letter = lacking.reply.text.toPlainText()
     assert "Voice" not in letter
-    assert "I have yet to look at one of the files." in letter
+    assert "I still have to look at one of the files." in letter
 
 
 def test_the_page_of_what_was_not_checked_tries_again(lacking: Window, qtbot: QtBot) -> None:

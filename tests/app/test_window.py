@@ -304,8 +304,8 @@ def test_every_drawn_cell_has_its_words(window: Window) -> None:
             assert len(index.data(Qt.ItemDataRole.ToolTipRole)) > 30
     drum = proxy.index(0, Column.CLIPPING)
     assert "places at full scale" in drum.data()
-    assert "ask: Clipping is printed into the file" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
-    assert "Ask the client: Clipping is printed into the file" in drum.data(Qt.ItemDataRole.ToolTipRole)
+    assert "ask: Clipped" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Ask the client: Clipped" in drum.data(Qt.ItemDataRole.ToolTipRole)
 
 
 def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) -> None:

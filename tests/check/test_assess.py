@@ -67,4 +67,4 @@ def test_the_document_and_the_reply_say_which_song() -> None:
     assert "Your files for “Night Bus” and “Salt Road”" in text
     assert "For “Night Bus 96 BPM”, five tracks arrived" in text
     assert "Salt Road 120 BPM / 09 Bass.wav: 48 kHz" in text
-    assert "Night Bus 96 BPM: No rough mix came." in text
+    assert "Night Bus 96 BPM: No rough mix." in text

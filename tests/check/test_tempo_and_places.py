@@ -109,15 +109,15 @@ def test_how_far_a_click_drifts_is_said_in_milliseconds() -> None:
     (found,) = of("name.facts-differ", findings([click(96.1), *others()], facts=facts))
     stated = "96 BPM in the folder's name and 96.1 BPM in the click itself"
     # 40 s x (1 - 96/96.1)
-    assert said(found, None) == f"{stated}; over 0:40 the click runs 42 ms ahead of the song's tempo"
+    assert said(found, None) == f"{stated}; over 0:40 the click drifts 42 ms ahead of the song's tempo"
 
 
 @pytest.mark.parametrize(
     ("first_s", "told"),
     [
         (0.004, None),
-        (2.5, "its first stroke stands on bar 2, 2.5 s after the start"),
-        (0.7, "its first stroke comes 0.7 s after bar 1, on no bar line"),
+        (2.5, "its first click is on bar 2, 2.5 s after the start"),
+        (0.7, "its first click comes 0.7 s after bar 1, not on a bar line"),
     ],
 )
 def test_a_click_begins_on_bar_one_or_is_told_of(first_s: float, told: str | None) -> None:
@@ -160,7 +160,7 @@ def test_a_moved_file_is_told_with_samples_time_and_bars() -> None:
     part = track(frames=SECONDS * RATE - 5 * RATE)
     (found,) = of("start.offset", findings([part, *others()], places={part.path: 5 * RATE}))
     assert found.action is Action.FIX
-    assert said(found, part.path, part) == "240000 samples (5 s, 2 bars) later than its own start says"
+    assert said(found, part.path, part) == "240000 samples (5 s, 2 bars) later than the file's own start"
 
 
 @pytest.mark.parametrize(

@@ -73,7 +73,7 @@ def test_the_summary_names_files_and_codes(tmp_path: Path) -> None:
     done = run("check", tmp_path)
     assert done.returncode == 1
     assert "content.damaged" in done.stdout
-    assert "bad.wav cannot be read whole: it holds text, not audio." in done.stdout
+    assert "bad.wav is incomplete or unreadable: it holds text, not audio." in done.stdout
     assert run("check", tmp_path, "--quiet").stdout == ""
 
 
@@ -157,7 +157,7 @@ def test_a_file_that_vanishes_costs_only_itself_and_is_never_asked_for(tmp_path:
     assert "measures" in next(f for f in document["files"] if f["path"] == "Bass.wav")
     letter = reply.read_text("utf-8")
     assert "gone" not in letter
-    assert "I have yet to look at one of the files" in letter
+    assert "I still have to look at one of the files" in letter
     assert str(tmp_path) not in letter
 
 

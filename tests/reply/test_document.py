@@ -91,7 +91,7 @@ def test_names_that_are_no_text_and_files_without_measures(validator: jsonschema
     assert file["name"]["family"] == "other"
     assert "measures" not in file
     damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
-    assert damaged["summary"] == "B�ss.wav cannot be read whole: it holds text."
+    assert damaged["summary"] == "B�ss.wav is incomplete or unreadable: it holds text."
 
 
 def test_the_schema_can_refuse(demo: Delivery, validator: jsonschema.Draft202012Validator) -> None:

@@ -29,26 +29,26 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
     order = [
         "Your files for “Lantern Over Brackwater”",
         "Hello Marit, thank you for the files. 33 tracks and the rough mix arrived: WAV and FLAC",
-        "Six things need you, and seven questions need an answer, before I can start:",
+        "Before I can start, I need six things from you and answers to seven questions:",
         "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
         "2. Please let 03 Hand bells.wav ring out",
         "3. Please export 08 Fiddle.wav again at the song's sample rate",
-        "44.1 kHz, the other files 48 kHz",
+        "44.1 kHz; the other files are 48 kHz",
         "4. Please turn 01 Frame drum.wav down before exporting; it clips",
         "places at full scale",
         "5. Please export 24 Melodica.wav again; it has gaps",
-        "6. Please export 23 Rain stick.wav again from the song itself",
+        "6. Please export 23 Rain stick.wav again from the original project",
         "Questions",
         "7. Was 22 Brushes.wav made at a lower sample rate?",
-        "8. Is 21 Jaw harp.wav clipped, or is that its sound?",
-        "9. Is 14 Choir.wav meant to vanish in mono?",
+        "8. Is the clipping in 21 Jaw harp.wav intended?",
+        "9. Is 14 Choir.wav meant to disappear in mono?",
         "10. What plays in 10 Audio 7.wav?",
-        "11. Should the same sound be in these 2 files?",
-        "12. Should 26 Glockenspiel.wav hold another part as well?",
-        "10 Audio 7.wav sits in it at −4.0 dB",
+        "11. Should these 2 files contain the same sound?",
+        "12. Should 26 Glockenspiel.wav contain another part as well?",
+        "10 Audio 7.wav is in it at −4.0 dB",
         "13. Should there be sound in 17 Spoons.wav?",
-        "What I mend here, no need to do anything",
-        "05 Harmonium.wav: both sides are the same; I make it mono.",
+        "What I'll fix on my side (nothing for you to do)",
+        "05 Harmonium.wav: both sides are the same; I'll make it mono.",
         "What was fine",
         "04 Upright bass",
         "Best wishes, Ada",
@@ -61,7 +61,7 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
 def test_only_what_is_asked_stands_among_the_requests(demo: Delivery) -> None:
     requests = group_requests(demo.findings)
     assert {f.action for r in requests for f in r.findings} == {Action.ASK}
-    text = to_text(write_letter(demo)).partition("What I mend here")[0]
+    text = to_text(write_letter(demo)).partition("What I'll fix on my side")[0]
     assert "Mandola" not in text
     assert "Tin whistle" not in text
 
@@ -71,7 +71,7 @@ def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Del
     assert "Nylon guitar left.wav again" not in text
     assert "What plays" not in text
     assert "1. Please let 03 Hand bells.wav ring out" in text
-    assert "Five things need you, and six questions need an answer, before" in text
+    assert "Before I can start, I need five things from you and answers to six questions:" in text
 
 
 def test_whole_bars_are_asked_for_in_their_own_words() -> None:
@@ -89,12 +89,12 @@ def test_files_with_one_answer_are_asked_together() -> None:
     assert request.heading == "Please export these 2 files again at the song's sample rate"
     text = to_text(write_letter(delivery_of(*odd, *others())))
     assert text.count("Please export") == 1
-    assert "   - 7 Horn.wav: 44.1 kHz, the other files 48 kHz\n   - 8 Harp.wav: " in text
+    assert "   - 7 Horn.wav: 44.1 kHz; the other files are 48 kHz\n   - 8 Harp.wav: " in text
 
 
 def test_a_clean_delivery_says_so() -> None:
     text = to_text(write_letter(delivery_of(*others())))
-    assert "Everything I need is there, and I can start mixing." in text
+    assert "I have everything I need and can start mixing." in text
     assert "Questions" not in text
     assert "4 files of 4 can go into the mix as they are" in text
 
@@ -208,7 +208,7 @@ def test_markdown_escapes_names_and_keeps_the_outline() -> None:
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"frames": 0, "rms_dbfs": -float("inf")}, "it holds no samples"),
+        ({"frames": 0, "rms_dbfs": -float("inf")}, "it contains no samples"),
         ({"rms_dbfs": -float("inf")}, "every sample is zero"),
         ({"rms_dbfs": -84.26}, "only noise at −84.3 dBFS RMS"),
     ],

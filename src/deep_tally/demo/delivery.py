@@ -247,7 +247,7 @@ EXPORTS = (
         file="18 Tin whistle.wav",
         part="Tin whistle",
         peak_dbfs=-38.4,
-        faults=(("headroom.quiet", "note", "far under the asked window"),),
+        faults=(("headroom.quiet", "note", "far below the requested window"),),
     ),
     Export(
         file="19 Channel buoy bell.wav",

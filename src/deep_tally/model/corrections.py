@@ -27,7 +27,7 @@ class Corrections:
     parts : mapping of path to part names
         Which asked parts a file stands for; empty for "none of them".
     places : mapping of path to int
-        Frames by which a file belongs later than its own start says; 0 leaves it there whatever its stamp says.
+        Frames by which a file belongs later than the file's own start; 0 leaves it there whatever its stamp says.
     tempos : mapping of song to float
         BPM, by the song's name in the intake.
     names : mapping of path to str

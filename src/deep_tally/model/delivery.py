@@ -122,7 +122,7 @@ class SongSet:
         return tuple(t for t in self.tracks if t.role.is_asked)  # every check of every file comes by here
 
     def placed_frames(self, track: Track) -> int:
-        """Frames (at the track's rate) by which it belongs later than its own start says."""
+        """Frames (at the track's rate) by which it belongs later than the file's own start."""
         placement = self.placements.get(track.path)
         return placement.frames if placement is not None else 0
 

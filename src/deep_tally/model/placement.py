@@ -10,7 +10,7 @@ PlacedBy = Literal["stamp", "mix", "hand"]
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Placement:
-    """A file belongs `frames` of its own rate later than its own start says (negative: earlier); who says so."""
+    """A file belongs `frames` of its own rate later than the file's own start (negative: earlier); who says so."""
 
     frames: int
     by: PlacedBy

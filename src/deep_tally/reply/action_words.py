@@ -8,12 +8,12 @@ from types import MappingProxyType
 from deep_tally.model.findings import Action
 
 ACTION_WORDS: Mapping[Action, str] = MappingProxyType(
-    {Action.ASK: "Ask the client", Action.FIX: "Mend here", Action.NOTE: "Worth knowing"}
+    {Action.ASK: "Ask the client", Action.FIX: "Fix here", Action.NOTE: "Worth knowing"}
 )
 ACTION_MEANINGS: Mapping[Action, str] = MappingProxyType(
     {
-        Action.ASK: "only they can mend it, or answer it",
-        Action.FIX: "you can mend it without loss",
+        Action.ASK: "only they can fix it, or answer it",
+        Action.FIX: "you can fix it without loss",
         Action.NOTE: "nothing to do",
     }
 )

@@ -82,8 +82,11 @@ def _blocks(
     yield from _mended(delivery, speaker)
     yield from _fine(delivery, speaker)
     if renamed:
-        yield Block("section", "What your files are called here")
-        yield Block("text", "Your files keep their names; so that we mean the same, this is what my copies are called:")
+        yield Block("section", "What I call your files")
+        yield Block(
+            "text",
+            "Your files keep their names. So that we talk about the same thing, this is what my copies are called:",
+        )
         for old, new in renamed.items():
             yield Block("item", readable(f"{old} → {new}"))
     yield Block("text", f"Best wishes, {engineer}" if engineer else "Best wishes")
@@ -131,18 +134,18 @@ def _unseen(delivery: Delivery) -> int:
 
 def _opening(requests: int, questions: int, *, unseen: int) -> str:
     number = _NUMBER_WORDS[unseen].lower() if unseen < len(_NUMBER_WORDS) else str(unseen)
-    yet = f"I have yet to look at {number} of the files."
+    yet = f"I still have to look at {number} of the files."
     if unseen and (requests or questions):
         return f"{yet} {_opening(requests, questions, unseen=0)}"
     if unseen:
         return f"{yet} So far I need nothing more."
     if not requests and not questions:
-        return "Everything I need is there, and I can start mixing."
-    asked = _number_word(questions, "question needs an answer", "questions need an answer")
-    if not requests:
-        return f"{asked} before I can start:"
-    wanted = _number_word(requests, "thing needs you", "things need you")
-    return f"{wanted}, and {asked.lower()}, before I can start:" if questions else f"{wanted} before I can start:"
+        return "I have everything I need and can start mixing."
+    needed = [f"{_number_word(requests, 'thing').lower()} from you"] if requests else []
+    if questions:
+        answers = "an answer" if questions == 1 else "answers"
+        needed.append(f"{answers} to {_number_word(questions, 'question').lower()}")
+    return f"Before I can start, I need {' and '.join(needed)}:"
 
 
 def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
@@ -153,9 +156,7 @@ def _request(request: Request, number: int, delivery: Delivery, speaker: Speaker
     for finding in request.findings:
         matters.append(speaker.matter(finding))
         if not finding.files:
-            said = speaker.evidence(finding) or speaker.headline(finding)
-            song = speaker.song(finding)
-            yield Block("text", readable(f"{song}: {said}." if song else _sentence(said)))
+            yield Block("text", speaker.summary(finding))
         shared = len(finding.files) > 1 and not finding.by_file
         if shared:
             yield Block("text", readable(_sentence(speaker.evidence(finding))))
@@ -184,11 +185,11 @@ def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     if not fixes:
         return
     tracks = {t.path: t for t in delivery.tracks}
-    yield Block("section", "What I mend here, no need to do anything")
+    yield Block("section", "What I'll fix on my side (nothing for you to do)")
     for finding in fixes:
         names = listed([speaker.name(path) for path in finding.files])
         headline = speaker.headline(finding)
-        yield Block("item", readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I {speaker.mend(finding)}."))
+        yield Block("item", readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I'll {speaker.mend(finding)}."))
         if finding.code == "clipping.over" and len(finding.files) == 1:
             picture = picture_of(finding, tracks[finding.files[0]])
             if picture is not None:

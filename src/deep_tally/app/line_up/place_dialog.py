@@ -23,7 +23,7 @@ _MOST = 2_000_000_000
 
 
 class PlaceDialog(QDialog):
-    """Asks for the samples by which a file belongs later than its own start says.
+    """Asks for the samples by which a file belongs later than the file's own start.
 
     `frames` is what was chosen; None gives the file back to its stamp, or to its own start.
     """
@@ -39,7 +39,7 @@ class PlaceDialog(QDialog):
         self.box.setGroupSeparatorShown(True)
         self.box.setValue(self.frames or 0)
         self.box.setMinimumWidth(220)
-        self.box.setAccessibleName("Samples later than its own start says")
+        self.box.setAccessibleName("Samples later than the file's own start")
         self.words = PlainLabel()
         self.words.setFont(font(13))
         self.bar_button = QPushButton("To the nearest &bar")
@@ -55,7 +55,7 @@ class PlaceDialog(QDialog):
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.setSpacing(12)
-        column.addWidget(PlainLabel(f"{lane.title} belongs later than its own start says by"))
+        column.addWidget(PlainLabel(f"{lane.title} belongs later than the file's own start by"))
         column.addWidget(self.box)
         column.addWidget(self.words)
         column.addLayout(row)

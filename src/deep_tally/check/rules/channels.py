@@ -127,7 +127,7 @@ def _opposed_band(sides: Sides, brief: Brief) -> BandSides | None:
 
 
 def near_mono(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The sides hardly differ, or only by a delay."""
+    """Almost mono, or only by a delay."""
     for track, sides, step, levels in _stereo(song):
         if _is_same(sides, step, brief) or _is_one_side(levels, brief) or sides.residual_db is None:
             continue

@@ -191,7 +191,7 @@ def container(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def no_rough_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """No rough mix came, and the brief needs one."""
+    """No rough mix, and the brief needs one."""
     if brief.needs.rough_mix and brief.scope != "mix" and not song.with_role(Role.ROUGH_MIX):
         yield about("content.no-rough-mix", Action.ASK, ())
 

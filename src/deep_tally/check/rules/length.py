@@ -175,7 +175,7 @@ def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The common length is no whole number of bars at the known tempo."""
+    """The common length is not a whole number of bars at the known tempo."""
     bars, timeline = bars_of(song), song.facts.timeline
     if bars is not None and timeline is not None and not is_whole_bars(song) and song.common.seconds is not None:
         action = Action.ASK if brief.length.whole_bars else Action.NOTE

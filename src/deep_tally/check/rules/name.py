@@ -114,7 +114,7 @@ def _numbered(song: SongSet) -> dict[int, list[Track]]:
 
 
 def number_gap(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The track numbers miss some: hidden and group tracks do that."""
+    """Track numbers are missing: hidden and group tracks do that."""
     numbers = _numbered(song)
     if sum(map(len, numbers.values())) * 2 > len(song.asked) and len(numbers) >= _SHARED_LEAST:
         missing = [n for n in range(min(numbers), max(numbers)) if n not in numbers]
@@ -201,7 +201,7 @@ _SHARPS = {"Db": "C#", "Eb": "D#", "Gb": "F#", "Ab": "G#", "Bb": "A#"}
 
 
 def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Tempo or key is stated differently in two places; half and double tempo are one to a listener.
+    """Conflicting tempo or key in two places; half and double tempo are one to a listener.
 
     A click that can be followed is held against the tempo taken for the song by how far it moves away over it.
     """

@@ -17,14 +17,14 @@ def _near_mono(f: Facts) -> str:
     if "frames" in f.evidence:
         late = "right" if f.number("frames") > 0 else "left"
         by = f"{abs(f.number('frames')):.0f} samples ({duration(abs(f.number('ms')))})"
-        return f"the {late} side is the other one {by} later"
+        return f"the {late} side is the other side, {by} later"
     return f"they differ by {decibels(f.number('db'))}"
 
 
 def _pair(f: Facts) -> str:
     together = f.number("level_correlation")
-    moves = "" if math.isinf(together) else f"their levels move together by {together:.2f} of 1, "
-    return f"equally long mono files; {moves}their samples by {signed(f.number('correlation'), digits=2)}"
+    moves = "" if math.isinf(together) else f"level correlation {together:.2f}, "
+    return f"equally long mono files; {moves}sample correlation {signed(f.number('correlation'), digits=2)}"
 
 
 def _opposed(f: Facts) -> str:
@@ -32,8 +32,8 @@ def _opposed(f: Facts) -> str:
     low, high = f.number("band_low_hz"), f.number("band_high_hz")
     band = "" if math.isinf(low) else f" between {low:.0f} and {high:.0f} Hz"
     if math.isinf(loss):
-        return f"in mono they cancel to silence{band}"
-    return f"in mono {decibels(loss)} are lost{band}"
+        return f"they cancel to silence in mono{band}"
+    return f"{decibels(loss)} lost in mono{band}"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
@@ -46,8 +46,8 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "make it mono",
         ),
         "channels.panned-mono": Wording(
-            "A mono sound, panned",
-            "{files} is one mono sound, panned",
+            "Mono sound, panned",
+            "{files} is a panned mono sound",
             lambda f: f"the right side is the left one at {decibels(f.number('gain_db'))}",
             "",
             "make it mono and keep its pan",
@@ -61,47 +61,47 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         ),
         "channels.opposed": Wording(
             "The sides cancel in mono",
-            "The two sides of {files} work against each other",
+            "The two sides of {files} cancel in mono",
             _opposed,
-            "Whoever hears the song in mono does not hear this part.",
+            "In mono this part is not heard.",
         ),
         "channels.near-mono": Wording(
-            "The sides hardly differ",
-            "The two sides of {files} hardly differ",
+            "Almost mono",
+            "{files} is almost mono",
             _near_mono,
         ),
         "channels.split-pair": Wording(
-            "Left and right came apart",
+            "A stereo pair sent as two mono files",
             "These are the two sides of one stereo sound: {files}",
             _pair,
             "",
-            "join them to one stereo file",
+            "join them into one stereo file",
         ),
         "channels.unrelated": Wording(
-            "Two sounds in one file",
+            "Two different sounds in one stereo file",
             "The two sides of {files} are two different sounds",
             lambda f: (
-                f"their samples move together by {signed(f.number('correlation'), digits=2)} of 1,"
-                f" their levels by {signed(f.number('level_correlation'), digits=2)}"
+                f"sample correlation {signed(f.number('correlation'), digits=2)},"
+                f" level correlation {signed(f.number('level_correlation'), digits=2)}"
             ),
         ),
         "channels.many": Wording(
             "More than two channels",
-            "{files} holds more than two channels",
+            "{files} has more than two channels",
             lambda f: f"{f.number('channels'):.0f} channels in one file",
-            "The channels carry no names, so their places are unknown.",
+            "The channels have no names, so there is no telling which is which.",
         ),
         "channels.to-split": Wording(
-            "Stereo, where two monos are asked",
-            "{files} is one stereo file, where two monos are asked",
-            lambda f: "both sides are in one file",
+            "Stereo where two mono files are requested",
+            "{files} is one stereo file where two mono files are requested",
+            lambda f: "both sides in one file",
             "",
             "split it into two mono files",
         ),
         "channels.role": Wording(
-            "Not mono or stereo as asked",
-            "{files} is not mono or stereo as asked",
-            lambda f: f"{f.evidence['came']}, asked is {f.evidence['wanted']} for {f.evidence['part']}",
+            "Not mono or stereo as requested",
+            "{files} is not mono or stereo as requested",
+            lambda f: f"{f.evidence['came']}; {f.evidence['wanted']} requested for {f.evidence['part']}",
         ),
     }
 )
@@ -109,8 +109,8 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "channels.split-pair": Wording(
-            "Named as a pair, but unrelated",
-            "These are named as two sides, but do not move together: {files}",
+            "Named as a pair but unrelated",
+            "These are named as two sides of a stereo sound but are unrelated: {files}",
             _pair,
         ),
     }

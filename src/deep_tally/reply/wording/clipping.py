@@ -44,16 +44,16 @@ def _earlier(f: Facts) -> str:
 def _over(f: Facts) -> str:
     told = f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}"
     if f.number("flat_tops") > 0:
-        return f"{told}; its tops are flat there, and turning it down leaves them so"
-    down = f"; {decibels(f.number('set_db'))} down, like all the others, and nothing is lost"
+        return f"{told}; its tops are flat there, and turning it down will not restore them"
+    down = f"; {decibels(f.number('set_db'))} down along with all the others, and nothing is lost"
     return f"{told}; the waveform is intact{_together(f)}{down}"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "clipping.baked": Wording(
-            "Clipping is printed into the file",
-            "Clipping is printed into {files}",
+            "Clipped",
+            "Clipping in {files}",
             _baked,
             "The tops are gone for good: turning the file down afterwards does not bring them back.",
         ),
@@ -61,14 +61,14 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Flat tops below full scale",
             "{files} has flat tops below full scale",
             _earlier,
-            "It looks clipped first and turned down afterwards: turning it down does not bring the tops back.",
+            "It looks clipped and then turned down; turning it down does not bring the tops back.",
         ),
         "clipping.over": Wording(
             "Over full scale, but intact",
-            "{files} goes over full scale, but is intact",
+            "{files} goes over full scale but is intact",
             _over,
             "",
-            "turn it down, and the others with it, so that the balance stays",
+            "turn it down together with the others, so that the balance stays",
         ),
         "clipping.between-samples": Wording(
             "Over full scale between samples",
@@ -84,7 +84,7 @@ NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "A square wave at full scale",
             "{files} is a square wave at full scale",
             _square,
-            "A wave that is flat in every period is a sound, not a fault.",
+            "A wave that is flat in every cycle is a sound, not a fault.",
         ),
     }
 )

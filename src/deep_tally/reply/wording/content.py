@@ -22,17 +22,16 @@ def _lossy_origin(f: Facts) -> str:
     shared = (
         f", as {count(others, 'other file')} do" if others > 1 else ", as one other file does" if others == 1 else ""
     )
-    return f"{edge_words(f)}{shared}; lossy encoders end there"
+    return f"{edge_words(f)}{shared}; lossy encoders cut off there"
 
 
 def _dropout(f: Facts) -> str:
-    kind = {"zeros": "silence", "held": "a value held still", "repeated": "a block played twice"}[
-        str(f.evidence["gap"])
-    ]
+    kind = {"zeros": "silence", "held": "a frozen sample value", "repeated": "a repeated block"}[str(f.evidence["gap"])]
     runs, longest = int(f.number("runs")), f"{f.number('longest_run'):.0f} samples ({duration(f.number('ms'))})"
     if runs == 1:
-        return f"{kind} for {longest} inside the sound, at {f.first_place}"
-    return f"{count(runs, 'gap')} inside the sound, first at {f.first_place}; the longest is {kind} for {longest}"
+        return f"{kind} for {longest} in the middle of the sound, at {f.first_place}"
+    gaps = f"{count(runs, 'gap')} in the middle of the sound, first at {f.first_place}"
+    return f"{gaps}; the longest is {kind} for {longest}"
 
 
 def _twin(f: Facts) -> str:
@@ -45,12 +44,12 @@ def _twin(f: Facts) -> str:
         "shifted": f"the same sound {by}{abs(f.number('offset_frames')):.0f} samples ({duration(abs(f.number('ms')))})"
         f" {'later' if f.number('offset_frames') > 0 else 'earlier'}",
     }[str(f.evidence["twin"])]
-    return f"{how}; what differs lies {decibels(-f.number('db'))} under it"
+    return f"{how}; the difference is {decibels(-f.number('db'))} down"
 
 
 def _sum(f: Facts) -> str:
     parts = [p.rpartition("/")[2] for p in f.words("parts")]
-    return f"it is {listed(parts)} added up; what is left lies {decibels(-f.number('db'))} under it"
+    return f"it is {listed(parts)} added together; the remainder is {decibels(-f.number('db'))} down"
 
 
 def _exports(f: Facts) -> str:
@@ -69,9 +68,9 @@ def _lossy(f: Facts) -> str:
 
 def _empty(f: Facts) -> str:
     if f.number("frames") == 0:
-        return "it holds no samples"
+        return "it contains no samples"
     if not math.isinf(clicks := f.number("clicks_ms")):
-        return f"only stray clicks, {duration(clicks)} in all, the highest at {decibels(f.number('dbfs'), 'dBFS')}"
+        return f"only stray clicks, {duration(clicks)} in all, the loudest at {decibels(f.number('dbfs'), 'dBFS')}"
     found = f.number("dbfs")
     return "every sample is zero" if math.isinf(found) else f"only noise at {level(found)} RMS"
 
@@ -79,103 +78,106 @@ def _empty(f: Facts) -> str:
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.damaged": Wording(
-            "Cannot be read whole", "{files} cannot be read whole", _damaged, "What is missing cannot be made up here."
+            "Incomplete or unreadable",
+            "{files} is incomplete or unreadable",
+            _damaged,
+            "What is missing cannot be restored here.",
         ),
         "content.empty": Wording(
             "No sound in it",
             "There is no sound in {files}",
             _empty,
-            "A part that was muted by mistake would be missing.",
+            "If it was muted by mistake, a part is missing.",
         ),
         "content.nonfinite": Wording(
-            "Values that are no numbers",
-            "{files} holds values that are no numbers",
+            "Invalid sample values (NaN or infinite)",
+            "{files} contains invalid sample values (NaN or infinite)",
             lambda f: f"{count(int(f.number('runs')), 'place')}, first at {f.first_place}",
-            "Played as they are, such values can become a loud click.",
+            "Played back, such values can turn into a loud click.",
         ),
         "content.dropout": Wording(
             "Gaps in the sound",
             "The sound of {files} has gaps",
             _dropout,
-            "A gap that short is a click, and what is missing cannot be made up here.",
+            "A gap that short is heard as a click, and what is missing cannot be restored here.",
         ),
         "content.lossy-origin": Wording(
             "Made from a lossy file",
             "{files} seems to be made from a lossy file",
             _lossy_origin,
-            "A WAV that was an MP3 once stays one: what the encoder left out is gone.",
+            "A WAV made from an MP3 is no better than the MP3: what the encoder removed is gone.",
         ),
         "content.twin": Wording(
             "The same sound twice",
-            "These files hold the same sound: {files}",
+            "These files contain the same sound: {files}",
             _twin,
-            "One of them may be a mistake, and another part missing.",
+            "One of them may be a mistake, and another part may be missing.",
         ),
         "content.holds-another": Wording(
-            "Holds another file's sound",
-            "{files} holds the sound of another file",
+            "Contains another file's sound",
+            "{files} contains the sound of another file",
             lambda f: (
-                f"{partner(f)} sits in it at {decibels(f.number('gain_db'))}, sample by sample, with more besides"
+                f"{partner(f)} is in it at {decibels(f.number('gain_db'))}, sample for sample, along with other sound"
             ),
-            "Played together that part sounds twice.",
+            "Played together, that part is heard twice.",
         ),
         "content.sum-of": Wording(
             "The sum of other files",
             "{files} is the sum of other files",
             _sum,
-            "Played together those parts sound twice.",
+            "Played together, those parts are heard twice.",
         ),
         "content.two-exports": Wording(
             "Two exports in one folder",
             "The set seems to come from two exports: {files}",
             _exports,
-            "What differs between the files may follow from that.",
+            "That may explain the differences between the files.",
         ),
         "content.hum": Wording(
             "Mains hum in the pauses",
-            "Mains hum sounds in the pauses of {files}",
+            "There is mains hum in the pauses of {files}",
             lambda f: f"{f.number('hz'):.0f} Hz and its multiples at {decibels(f.number('dbfs'), 'dBFS')} together",
         ),
         "content.lossy": Wording(
-            "A lossy format",
+            "Lossy format",
             "{files} is in a lossy format",
             _lossy,
-            "What the format left out cannot be brought back, and later steps make it audible.",
+            "What the format discarded cannot be brought back, and processing makes it audible.",
         ),
         "content.no-rough-mix": Wording(
-            "No rough mix came",
-            "No rough mix came",
+            "No rough mix",
+            "No rough mix",
             no_evidence,
-            "It tells the balance and the mood you are used to, and shows whether anything is missing.",
+            "It shows me the balance and mood you have in mind, and whether anything is missing.",
         ),
         "content.container": Wording(
-            "Not the asked kind of file",
-            "{files} is not the kind of file that was asked",
-            lambda f: f"{str(f.evidence['container']).upper()}, asked is {str(f.evidence['wanted']).upper()}",
+            "Not the requested file type",
+            "{files} is not the requested file type",
+            lambda f: f"{str(f.evidence['container']).upper()}; requested: {str(f.evidence['wanted']).upper()}",
             "",
-            "save it in the asked kind, which loses nothing",
+            "save it as the requested type, without loss",
         ),
         "content.part-missing": Wording(
-            "Asked parts did not come",
-            "Asked parts did not come",
-            lambda f: f"missing: {listed(f.words('missing'))}",
-            "They may be in the song, but not in what was sent.",
+            "Requested parts are missing",
+            "Requested parts are missing",
+            missing,
+            "They may be in the song, but they were not among the files.",
         ),
         "content.companion-missing": Wording(
-            "What was asked to come along is missing",
-            "What was asked to come along is missing",
-            lambda f: f"missing: {missing(f)}",
-            "It was asked for because the mix needs it.",
+            "Other requested items are missing",
+            "Other requested items are missing",
+            missing,
+            "I need them for the mix.",
         ),
         "content.scope": Wording(
-            "Not what was asked: groups or tracks",
-            "Groups and single tracks are not as asked: {files}",
+            "Groups and tracks not as requested",
+            "Groups and tracks are not as requested: {files}",
             lambda f: (
-                f"{count(int(f.number('files')), 'group')} came where every track was asked"
+                f"{count(int(f.number('files')), 'group')} sent where every track was requested"
                 if f.evidence.get("scope") == "every-track"
-                else f"{count(int(f.number('files')), 'track')} came where groups were asked"
+                else f"{count(int(f.number('files')), 'track')} sent where groups were requested"
             ),
-            "What is summed already cannot be balanced, and what is not summed is another job.",
+            "What is already summed cannot be balanced, and summing tracks is a separate job.",
         ),
         "content.several-mixes": Wording(
             "Several rough mixes",
@@ -189,18 +191,21 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.dropout": Wording(
-            "Gaps that may be meant",
-            "The sound of {files} stops and goes on",
+            "Gaps that may be intended",
+            "The sound of {files} stops and starts",
             _dropout,
             "Gates and chopped parts do that.",
         ),
         "content.damaged": Wording(
-            "It contradicts itself, but can be read",
-            "{files} contradicts itself, but all that is there can be read",
+            "Contradicts itself but can be read",
+            "{files} contradicts itself, but everything in it can be read",
             _damaged,
         ),
         "content.lossy": Wording(
-            "A lossy twin of a lossless file", "{files} came lossless as well", _lossy, "The lossless one is used."
+            "Lossy copy of a lossless file",
+            "{files} was also sent as a lossless file",
+            _lossy,
+            "The lossless one is used.",
         ),
     }
 )

@@ -85,7 +85,7 @@ def partner(f: Facts) -> str:
 
 
 def edge_words(f: Facts) -> str:
-    return f"nothing above {f.number('edge_hz') / 1000:.1f} kHz, where it falls by {decibels(f.number('db'))}"
+    return f"nothing above {f.number('edge_hz') / 1000:.1f} kHz, where the level drops by {decibels(f.number('db'))}"
 
 
 def missing(f: Facts) -> str:

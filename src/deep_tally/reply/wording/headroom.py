@@ -20,24 +20,24 @@ def _level(f: Facts) -> str:
 
 
 def _quiet(f: Facts) -> str:
-    told = f"{_level(f)}, {decibels(f.number('db'))} under the asked window"
+    told = f"{_level(f)}, {decibels(f.number('db'))} below the requested window"
     floor = f.number("floor_dbfs")
-    return told if math.isinf(floor) else f"{told}; its own noise lies at {decibels(floor, 'dBFS')}"
+    return told if math.isinf(floor) else f"{told}; noise floor {decibels(floor, 'dBFS')}"
 
 
 def _dc(f: Facts) -> str:
     share = f"{signed(f.number('share') * 100, digits=2)} % of full scale"
     if "share_before" in f.evidence:
         return (
-            f"at {f.first_place} its zero line steps from {signed(f.number('share_before') * 100, digits=2)} to {share}"
+            f"at {f.first_place} its DC offset jumps from {signed(f.number('share_before') * 100, digits=2)} to {share}"
         )
-    return f"its mean lies at {share}"
+    return f"its mean value is {share}"
 
 
 def _normalised(f: Facts) -> str:
     by = {"peak": "peak", "rms": "RMS level", "loudness": "loudness"}[str(f.finding.evidence.get("by", "peak"))]
     unit = "LUFS" if by == "loudness" else "dBFS"
-    return f"{count(int(f.number('files')), 'file')} share one {by}, {level(f.number('dbfs'), unit)}"
+    return f"{count(int(f.number('files')), 'file')} share the same {by}, {level(f.number('dbfs'), unit)}"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
@@ -45,49 +45,49 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "headroom.hot": Wording(
             "Little headroom",
             "{files} has little headroom",
-            lambda f: f"{_level(f)}, {decibels(f.number('db'))} over the asked window",
+            lambda f: f"{_level(f)}, {decibels(f.number('db'))} above the requested window",
             "",
-            "turn it down, and the others with it, so that the balance stays",
+            "turn it down together with the others, so that the balance stays",
         ),
         "headroom.quiet": Wording(
             "Very quiet",
             "{files} is very quiet",
             _quiet,
-            "With so few bits under it, raising it raises the noise with it.",
+            "With so few bits left, turning it up brings up the noise too.",
         ),
         "headroom.normalised": Wording(
-            "Every file was set to one level",
-            "Most files were set to one level: {files}",
+            "Every file has the same level",
+            "Most files have been brought to the same level: {files}",
             _normalised,
             "The balance between the parts is lost.",
         ),
         "headroom.same-peak": Wording(
-            "Peaks at one and the same value",
-            "These files peak at exactly one value: {files}",
+            "Peaks at exactly the same value",
+            "These files peak at exactly the same value: {files}",
             lambda f: f"{count(int(f.number('files')), 'file')} peak at exactly {decibels(f.number('dbfs'), 'dBFS')}",
-            "Something may have held or moved just these.",
+            "A limiter or a safety gain may have acted on just these.",
         ),
         "headroom.shared-ceiling": Wording(
-            "Held at one ceiling",
-            "These files are held at one ceiling: {files}",
-            lambda f: f"{count(int(f.number('files')), 'file')} are held at {decibels(f.number('dbfs'), 'dBFS')}",
-            "A limiter on the main output is printed into every export: it moves each part against the others.",
+            "Limited to the same ceiling",
+            "These files are limited to the same ceiling: {files}",
+            lambda f: f"{count(int(f.number('files')), 'file')} limited to {decibels(f.number('dbfs'), 'dBFS')}",
+            "A limiter on the main output is baked into every export, which shifts the balance between the parts.",
         ),
         "headroom.limited": Wording(
-            "The level is held under its peak",
-            "The level of {files} is held under its peak",
+            "Looks limited",
+            "{files} looks limited",
             lambda f: (
-                f"{f.number('share') * 100:.0f} % of its sounding moments peak within 0.3 dB of its highest,"
-                f" the loudest with a crest of {decibels(f.number('db'))}"
+                f"{f.number('share') * 100:.0f} % of its sounding moments peak within 0.3 dB of the highest peak,"
+                f" the loudest with a crest factor of {decibels(f.number('db'))}"
             ),
-            "A limiter does that, and so does some programmed sound.",
+            "A limiter does that, and so do some programmed sounds.",
         ),
         "headroom.dc": Wording(
-            "Constant offset",
-            "{files} carries a constant offset",
+            "DC offset",
+            "{files} has a DC offset",
             _dc,
             "",
-            "take the offset out",
+            "remove the offset",
         ),
     }
 )

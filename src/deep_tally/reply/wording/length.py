@@ -20,7 +20,7 @@ def _bars_counted(f: Facts) -> str:
     if f.number("tempo_bpm") > 0:
         told += f" at {f.number('tempo_bpm'):g} BPM" + (f" ({source})" if source else "")
     changes = int(max(0.0, f.number("changes")))
-    return f"{told}, with its {count(changes, 'change')}" if changes else told
+    return f"{told}, including {count(changes, 'change')}" if changes else told
 
 
 def _off_the_bar(f: Facts) -> str:
@@ -28,7 +28,7 @@ def _off_the_bar(f: Facts) -> str:
     if math.isinf(ms):
         return ""
     samples = f", {count(abs(int(frames)), 'sample')}" if isinstance(frames, (int, float)) else ""
-    return f"; it ends {duration(abs(ms))}{samples} {'after' if ms > 0 else 'before'} the bar"
+    return f"; it ends {duration(abs(ms))}{samples} {'after' if ms > 0 else 'before'} the bar line"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
@@ -37,7 +37,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Ends before the others",
             "{files} ends before the others",
             lambda f: f"{duration(f.number('ms'))} shorter than the common length",
-            "A missing end leaves open whether something is lost.",
+            "Without the end there is no telling whether something is missing.",
             "add silence to the common end",
         ),
         "length.ends-differ": Wording(
@@ -45,13 +45,13 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Silent ends were trimmed in {files}",
             lambda f: f"lengths differ by up to {duration(f.number('ms'))}, and every sound has died away",
             "",
-            "add silence to the longest one's end",
+            "add silence up to the end of the longest one",
         ),
         "length.tail-room": Wording(
-            "Little room after the last sound",
-            "There is little room after the last sound in {files}",
+            "Too little room after the last sound",
+            "There is too little room after the last sound in {files}",
             lambda f: f"{duration(f.number('ms'))} after the last sound",
-            "Echoes and reverberation added in the mix need room to end.",
+            "Delays and reverb added in the mix need room to ring out.",
         ),
         "length.long": Wording(
             "Runs past the common end",
@@ -73,25 +73,25 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "The end of the last notes is missing.",
         ),
         "length.not-bars": Wording(
-            "No whole number of bars",
-            "The common length is no whole number of bars",
+            "Not a whole number of bars",
+            "The common length is not a whole number of bars",
             lambda f: f"{_bars_counted(f)}{_off_the_bar(f)}",
             "Parts exported to whole bars can be moved and repeated.",
         ),
         "length.loop-not-bars": Wording(
-            "No whole number of bars",
-            "{files} is no whole number of bars",
+            "Not a whole number of bars",
+            "{files} is not a whole number of bars",
             lambda f: f"{_bars_counted(f)}{_off_the_bar(f)}",
-            "A file of whole bars carries no tail: what rings on past the bar belongs to the file's next turn.",
+            "A loop of whole bars repeats cleanly; one of another length drifts with every repeat.",
         ),
         "length.click-short": Wording(
             "The click stops before the end",
             "{files} stops before the song does",
-            lambda f: f"its last stroke is {duration(f.number('ms'))}{in_bars(f)} before the last sound",
+            lambda f: f"its last click is {duration(f.number('ms'))}{in_bars(f)} before the last sound",
         ),
         "length.idle-tail": Wording(
             "Long silence at the end",
-            "All files carry a long silence at the end",
+            "All files end with a long silence",
             lambda f: f"{duration(f.number('ms'))} after the last sound",
         ),
     }

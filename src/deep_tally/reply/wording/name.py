@@ -20,20 +20,24 @@ def _drift(f: Facts) -> str:
     if math.isinf(ms):
         return ""
     way = "behind" if ms > 0 else "ahead of"
-    return f"; over {clock(f.number('over_s'), digits=0)} the click runs {duration(abs(ms))} {way} the song's tempo"
+    return f"; over {clock(f.number('over_s'), digits=0)} the click drifts {duration(abs(ms))} {way} the song's tempo"
 
 
 def _characters(f: Facts) -> str:
     bad = f.words("characters")
-    return f"it holds {listed(bad)}" if bad else "blanks or dots at its ends, or a reserved word"
+    return f"it contains {listed(bad)}" if bad else "spaces or dots at its ends, or a reserved name"
 
 
 def _contradicts(f: Facts) -> str:
     by = f.evidence["by"]
     if by == "sound":
-        return f"it names {f.evidence['part']}, but nothing sounds"
+        return f"the name says {f.evidence['part']}, but the file is silent"
     if by == "channels":
-        return "it says stereo, but holds one channel" if f.number("channels") == 1 else "it says mono, but holds two"
+        return (
+            "the name says stereo, but there is only one channel"
+            if f.number("channels") == 1
+            else "the name says mono, but there are two channels"
+        )
     return f"its other side, {partner(f)}, differs in length by {duration(f.number('ms'))}"
 
 
@@ -50,75 +54,77 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Guessing instruments by ear costs time and invites mistakes.",
         ),
         "name.characters": Wording(
-            "Characters some systems refuse",
-            "The name of {files} cannot be stored on every system",
+            "Characters some systems do not allow",
+            "The name of {files} does not work on every system",
             _characters,
             "",
             "rename the copy",
         ),
         "name.clash": Wording(
             "Two files share a name",
-            "These names are equal on some systems: {files}",
-            lambda f: "equal but for case, accents or the track number",
+            "On some systems these names are the same: {files}",
+            lambda f: "the same but for case, accents or the track number",
             "",
-            "tell them apart in the copies' names",
+            "give the copies distinct names",
         ),
         "name.long": Wording(
-            "A long name",
+            "Long name",
             "The name of {files} is long",
-            lambda f: f"{f.number('characters_count'):.0f} characters, asked are at most {f.number('most'):.0f}",
+            lambda f: f"{f.number('characters_count'):.0f} characters; at most {f.number('most'):.0f} requested",
             "",
             "shorten the copy's name",
         ),
         "name.copy-mark": Wording(
             "Looks like a second copy",
-            "The name marks a second copy: {files}",
+            "The name says it is a copy: {files}",
             lambda f: (
-                f"beside {f.evidence['partner']}" if f.evidence.get("partner") else "the mark a file manager adds"
+                f"next to {f.evidence['partner']}"
+                if f.evidence.get("partner")
+                else "the mark a file manager adds to copies"
             ),
             "Only one of them can be the current one.",
-            "take the mark out of the copy's name",
+            "remove the mark from the copy's name",
         ),
         "name.number-gap": Wording(
-            "Track numbers miss some",
-            "The track numbers miss some",
+            "Track numbers are missing",
+            "Track numbers are missing",
             lambda f: f"no file numbered {missing(f)}",
         ),
         "name.number-twice": Wording(
-            "One number, two files",
-            "Two files carry the same track number: {files}",
+            "Two files with the same number",
+            "Two files have the same track number: {files}",
             lambda f: f"number {f.number('number'):.0f}",
             "",
-            "number the copies anew",
+            "renumber the copies",
         ),
         "name.pattern": Wording(
-            "Named otherwise than the rest",
-            "Named otherwise than asked, or than the rest: {files}",
+            "Named differently from the rest",
+            "Named differently from the pattern or from the rest: {files}",
             lambda f: f"the pattern is {f.evidence.get('pattern')}",
             "",
             "name the copy by the pattern",
         ),
         "name.prefix": Wording(
-            "The part stands late in the name",
-            "The names all begin alike, so that the part stands late: {files}",
+            "The part comes late in the name",
+            "The names all begin the same, so the part comes late: {files}",
             lambda f: f"{f.number('files'):.0f} names begin with “{f.evidence['prefix']}”",
         ),
         "name.contradicts": Wording(
-            "The name says something else",
-            "The name of {files} says something else than what is in it",
+            "The name does not match the content",
+            "The name of {files} does not match its content",
             _contradicts,
         ),
         "name.facts-missing": Wording(
             "Facts about the song are missing",
-            "Facts about the song are stated nowhere",
-            lambda f: f"missing: {missing(f)}",
-            "Tempo and title set up the session, the grid and the effects that follow it.",
+            "Facts about the song are missing",
+            missing,
+            "I need tempo and title to set up the session, the grid and tempo-based effects.",
         ),
         "name.facts-differ": Wording(
-            "Tempo or key is stated differently",
-            "Tempo or key is stated differently in different places",
+            "Conflicting tempo or key",
+            "Tempo or key differs from place to place",
             lambda f: f"{listed(f.words('stated'))}{_drift(f)}",
-            "The wrong one puts the grid, and every effect that follows it, beside the music.",
+            "With the wrong one, the grid and every tempo-based effect run out of time.",
         ),
     }
 )

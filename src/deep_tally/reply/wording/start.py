@@ -16,7 +16,7 @@ from deep_tally.reply.wording.facts import (
 def _placed(f: Facts) -> str:
     frames, ms = int(f.number("offset_frames")), f.number("ms")
     way = "later" if frames > 0 else "earlier"
-    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{in_bars(f)}) {way} than its own start says"
+    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{in_bars(f)}) {way} than the file's own start"
 
 
 def _at_sound(f: Facts) -> str:
@@ -30,8 +30,8 @@ def _at_sound(f: Facts) -> str:
 def _click_off(f: Facts) -> str:
     bars, off_ms, ms = f.number("bars"), f.number("off_ms"), f.number("ms")
     if off_ms == 0:
-        return f"its first stroke stands on bar {round(bars) + 1}, {duration(ms)} after the start"
-    return f"its first stroke comes {duration(abs(ms))} {'after' if ms > 0 else 'before'} bar 1, on no bar line"
+        return f"its first click is on bar {round(bars) + 1}, {duration(ms)} after the start"
+    return f"its first click comes {duration(abs(ms))} {'after' if ms > 0 else 'before'} bar 1, not on a bar line"
 
 
 def _stamp(f: Facts) -> str:
@@ -50,7 +50,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         ),
         "start.offset": Wording(
             "Placed by hand",
-            "{files} is placed elsewhere than at its own start",
+            "{files} was placed by hand",
             _placed,
             "",
             "put it where you placed it",
@@ -59,7 +59,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "The click does not begin on bar 1",
             "{files} does not begin on bar 1",
             _click_off,
-            "Whoever counts bars from the click is off by that much.",
+            "Bars counted from the click are off by that much.",
         ),
         "start.set-at-sound": Wording(
             "All files start at their first sound",
@@ -75,7 +75,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "place it by its time stamp",
         ),
         "start.stamp-partial": Wording(
-            "No time stamp, others have one",
+            "No time stamp, unlike the others",
             "{files} without a time stamp, while others carry one",
             lambda f: "the others carry a broadcast-wave time reference",
         ),
@@ -86,13 +86,13 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "The first note starts in the middle of its sound.",
         ),
         "start.codec-delay": Wording(
-            "Its encoder put silence before it",
-            "{files} can sound late beside the others",
+            "Encoder delay at the start",
+            "{files} may play late against the others",
             lambda f: (
                 f"its encoder put {f.number('frames'):.0f} samples ({duration(f.number('ms'))}) before the sound,"
-                " which not every program cuts off"
+                " which not every program removes"
             ),
-            "Beside the other parts it can sound late by that much.",
+            "It may play that much late against the other parts.",
         ),
     }
 )
