@@ -36,7 +36,7 @@ def measure_seconds(folder: Path, *, with_memory: bool = False) -> tuple[float, 
 
 
 def _stages(folder: Path, crew: Crew) -> tuple[float, float]:
-    """Seconds of measuring and of holding the files against each other."""
+    """Seconds of measuring and of comparing the files."""
     began = {"done": 0.0}
     with CheckRun([folder], DEFAULT_BRIEF, crew=crew, is_cached=False, is_fresh=True) as run:
         for _ in run:

@@ -43,7 +43,7 @@ def test_findings_stand_in_words_with_evidence_and_who_acts(window: Window) -> N
     assert told[0].startswith("Ask the client: Clipped. ")
     assert "places at full scale, 82 ms in all, first at 0:00.0; the longest is" in told[0]
     assert "turning the file down afterwards does not bring them back" in told[0]
-    assert any("Settled by: clipping is printed into the file" in words for words in told[1:])
+    assert any("Explained by: clipping is printed into the file" in words for words in told[1:])
 
 
 def panel_text(window: Window) -> str:
@@ -53,7 +53,7 @@ def panel_text(window: Window) -> str:
 @pytest.mark.parametrize(
     ("file", "words"),
     [
-        ("04 Upright bass.wav", "Nothing to say about this file. It can go into the mix as it is."),
+        ("04 Upright bass.wav", "Nothing wrong with this file. It can go into the mix as it is."),
         ("Lantern Over Brackwater rough mix.wav", "This is the rough mix."),
     ],
 )

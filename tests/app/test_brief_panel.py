@@ -138,7 +138,7 @@ def test_a_need_is_switched_with_the_space_bar_and_undone(window: Window, panel:
     qtbot.keyClick(editor.box, Qt.Key.Key_Space)
     assert window.state.brief.needs.click
     assert "content.companion-missing" in codes(window)
-    assert panel.came["needs.click"].text() == "not here"
+    assert panel.came["needs.click"].text() == "missing"
     window.state.undo_stack.undo()
     assert window.state.brief == DEFAULT_BRIEF
     assert not editor.box.isChecked()
@@ -154,7 +154,7 @@ def test_pressing_what_came_shows_only_the_files_that_do_not_meet_it(
     proxy = window.sheet.proxy
     shown = {proxy.index(r, 0).data() for r in range(proxy.rowCount())}
     assert shown == {"06 Nylon guitar left.wav", "15 Viola.wav"}
-    assert window.show_button.text() == "Only: not as asked, one length for all"
+    assert window.show_button.text() == "Only: not as requested, one length for all"
     qtbot.keyClick(window, Qt.Key.Key_0, ALT)
     assert proxy.rowCount() > 30
     assert not panel.came["bits_min"].isEnabled()

@@ -597,7 +597,7 @@ def test_odd_files_line_up(fresh: Window, tmp_path: Path) -> None:
     said: list[str] = []
     view.said.connect(said.append)
     view.set_ruler("bars")
-    assert said == ["No tempo is known, so bars cannot be counted. Tell it with T."]
+    assert said == ["No tempo is known, so bars cannot be counted. Set it with T."]
     assert [ln.says for ln in view.lanes][-1] == "cannot be read"
     for _ in range(60):
         press(view, Qt.Key.Key_Plus)

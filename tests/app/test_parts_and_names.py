@@ -103,7 +103,7 @@ def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder
     place = tree.visualItemRect(part_item(named, "organ")).center()
     drop(named, ["07 Zithering.wav"], tree, place)
     assert rows_of(named)["organ"] == ("1 file", ["07 Zithering.wav"])
-    assert part_item(named, "organ").child(0).text(2) == "told by you"
+    assert part_item(named, "organ").child(0).text(2) == "set by you"
     wait(lambda: said_of(folder).parts == {"07 Zithering.wav": ("organ",)})
     named.state.undo_stack.undo()
     assert rows_of(named)["organ"] == ("missing", [])

@@ -152,4 +152,4 @@ def test_what_is_shown_is_saved_as_a_picture_of_twice_its_size(
     assert proposed == ["Frame drum Histogram.png", "Line-up.png"]
     window.show_reply()
     window.save_picture()
-    assert window.said.text() == "There is no picture here: go to the sheet or the line-up."
+    assert window.said.text() == "There is no picture to save here: go to the sheet or the line-up."

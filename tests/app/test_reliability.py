@@ -68,7 +68,7 @@ def test_a_file_that_could_not_be_checked_here_is_said_everywhere_and_never_aske
     assert "The client is not asked for it." in bench_text(lacking)
     assert "It can go into the mix as it is." not in bench_text(lacking)
     lacking.show_reply()
-    assert "Not checked here, and so not asked: 1 file" in [w.text() for w in lacking.reply.findChildren(QLabel)]
+    assert "Not checked here, so not asked: 1 file" in [w.text() for w in lacking.reply.findChildren(QLabel)]
     letter = lacking.reply.text.toPlainText()
     assert "Voice" not in letter
     assert "I still have to look at one of the files." in letter

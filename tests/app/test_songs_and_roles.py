@@ -123,7 +123,7 @@ def test_files_move_to_another_song_and_back(small: Window, qtbot: QtBot, monkey
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **options: ("Night Bus", True))
     select(small, 2, 3)
     small.song_menu.aboutToShow.emit()
-    choose(small.song_menu, "A song of its own")
+    choose(small.song_menu, "A new song")
     assert small.state.intake is not None
     assert small.state.intake.songs == ("Salt House 96 BPM C minor", "Night Bus")
     assert small.songs.isVisible()
@@ -265,7 +265,7 @@ def test_what_a_file_says_of_itself_is_shown(fresh: Window, tmp_path: Path) -> N
     wait(lambda: fresh.state.delivery is not None)
     fresh.sheet.go_to("02 Horn.wav")
     words = bench_text(fresh)
-    assert "What the file says of itself" in words
+    assert "What the file says about itself" in words
     assert "Says: The horn of the chorus" in words
     assert "Software: A recorder" in words
 

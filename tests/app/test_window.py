@@ -94,7 +94,7 @@ def test_a_dropped_folder_is_opened_measured_and_judged(fresh: Window, tmp_path:
 def test_the_chosen_clean_file_is_judged_on_the_bench_too(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "Salt House C minor", 2)])
     wait(lambda: fresh.state.measuring is not None)
-    assert "This file is still to be measured." in bench_text(fresh)
+    assert "This file has not been measured yet." in bench_text(fresh)
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.sheet.current_path == "01 Parta.wav"
     assert "It can go into the mix as it is." in bench_text(fresh)
@@ -116,7 +116,7 @@ def test_findings_come_as_files_are_measured(fresh: Window, qtbot: QtBot, tmp_pa
     assert ask.counted is not None
     assert (ask.counted.findings, ask.counted.files) == (1, 1)
     assert not band.next.isVisible()
-    assert band.to_come.text().startswith("So far. To come: ")
+    assert band.to_come.text().startswith("So far. Still to come: ")
     assert band.to_come.text().endswith("how the files compare.")
     qtbot.mouseClick(ask, Qt.MouseButton.LeftButton)
     assert shown(fresh) == ["08 Horn.wav"]
@@ -490,7 +490,7 @@ def test_cancelling_while_files_are_held_against_each_other_judges_what_is_measu
     fresh.state.compare_job = never
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
     wait(lambda: fresh.state.comparing is not None)
-    wait(lambda: "holding the files against each other" in fresh.progress_words.text())
+    wait(lambda: "comparing the files" in fresh.progress_words.text())
     assert fresh.state.delivery is None
     fresh.cancel_button.click()
     assert fresh.state.delivery is not None

@@ -56,7 +56,7 @@ FOUND = Comparison(held=(Held(path="One/a.wav", held="One/b.wav", gain_db=-3.0),
 def test_every_song_is_a_job_of_its_own_files() -> None:
     crew = Noted()
     comparing = Comparing(intake(), tracks(), crew)
-    assert [job for job, _ in crew.jobs] == ["against each other: One", "against each other: Two"]
+    assert [job for job, _ in crew.jobs] == ["comparing One", "comparing Two"]
     entries, lightened = crew.jobs[1][1]
     assert [e.path for e in entries] == [t.path for t in lightened] == ["Two/a.wav", "Two/b.wav", "Two/c.wav"]  # type: ignore[attr-defined]
     assert (comparing.share, comparing.is_done, comparing.is_whole) == (0.0, False, False)
@@ -67,20 +67,20 @@ def test_songs_of_one_file_and_files_that_take_no_part_are_left_out() -> None:
     silent = [track(f"One/{name}", first_sound_frame=None, last_sound_frame=None) for name in NAMES[:2]]
     one = [track("One/c.wav"), *silent, *(track(f"Two/{name}") for name in NAMES[:2])]
     comparing = Comparing(intake(), one, crew)
-    assert [job for job, _ in crew.jobs] == ["against each other: Two"]
+    assert [job for job, _ in crew.jobs] == ["comparing Two"]
     assert len(crew.jobs[0][1][0]) == 2  # type: ignore[arg-type]
-    comparing.take(Returned("against each other: Two", Comparison()))
+    comparing.take(Returned("comparing Two", Comparison()))
     assert comparing.is_whole
 
 
 def test_progress_is_the_share_of_the_songs_and_of_the_one_at_work() -> None:
     comparing = Comparing(intake(), tracks(), Noted())
     steps: list[tuple[Report, float]] = [
-        (Progress("against each other: One", 1, 4), 0.125),
-        (Progress("against each other: One", 3, 4), 0.375),
-        (Returned("against each other: One", FOUND), 0.5),
-        (Progress("against each other: Two", 1, 0), 0.5),
-        (Returned("against each other: Two", Comparison()), 1.0),
+        (Progress("comparing One", 1, 4), 0.125),
+        (Progress("comparing One", 3, 4), 0.375),
+        (Returned("comparing One", FOUND), 0.5),
+        (Progress("comparing Two", 1, 0), 0.5),
+        (Returned("comparing Two", Comparison()), 1.0),
     ]
     for report, share in steps:
         assert comparing.take(report)
@@ -88,15 +88,15 @@ def test_progress_is_the_share_of_the_songs_and_of_the_one_at_work() -> None:
     assert comparing.by_song == {"One": FOUND, "Two": Comparison()}
     assert (comparing.is_done, comparing.is_whole, comparing.incomplete) == (True, True, ())
     assert not comparing.take(Returned("One/a.wav", None))
-    assert not comparing.take(Returned("against each other: One", FOUND)), "it is done already"
+    assert not comparing.take(Returned("comparing One", FOUND)), "it is done already"
     assert Comparing(intake(songs=()), [], Noted()).share == 1.0
 
 
 def test_a_song_that_failed_leaves_the_others_and_is_said() -> None:
     comparing = Comparing(intake(), tracks(), Noted())
-    comparing.take(Failed("against each other: One", "the disk is gone", "plug it in"))
+    comparing.take(Failed("comparing One", "the disk is gone", "plug it in"))
     assert not comparing.is_done
-    comparing.take(Returned("against each other: Two", Comparison()))
+    comparing.take(Returned("comparing Two", Comparison()))
     assert (comparing.is_done, comparing.is_whole, set(comparing.by_song)) == (True, False, {"Two"})
     (trouble,) = comparing.incomplete
     assert (trouble.what, trouble.files, trouble.problem, trouble.remedy) == (
@@ -110,7 +110,7 @@ def test_a_song_that_failed_leaves_the_others_and_is_said() -> None:
 def test_what_was_compared_is_kept_when_the_rest_is_cancelled() -> None:
     crew = Noted()
     comparing = Comparing(intake(), tracks(), crew)
-    comparing.take(Returned("against each other: One", FOUND))
+    comparing.take(Returned("comparing One", FOUND))
     comparing.cancel()
     assert crew.is_cancelled
     assert (comparing.is_done, comparing.is_whole, set(comparing.by_song)) == (True, False, {"One"})
@@ -119,7 +119,7 @@ def test_what_was_compared_is_kept_when_the_rest_is_cancelled() -> None:
 
 def test_files_that_were_compared_among_more_are_not_compared_again() -> None:
     first = Comparing(intake(songs=("One",)), tracks(songs=("One",)), Noted())
-    first.take(Returned("against each other: One", FOUND))
+    first.take(Returned("comparing One", FOUND))
     crew = Noted()
     fewer = Comparing(intake(NAMES[:2], ("One",)), tracks(NAMES[:2], ("One",)), crew, known=first.found)
     assert (crew.jobs, fewer.by_song, fewer.is_whole, fewer.share) == ([], {"One": FOUND}, True, 1.0)

@@ -13,7 +13,7 @@ from deep_tally.model.brief import Brief, Printed
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.brief_words import (
     LINES,
-    came_words,
+    coverage_words,
     example_name,
     is_asked,
     part_words,
@@ -67,12 +67,12 @@ def test_the_page_says_what_the_brief_asks() -> None:
     for words in (
         "Sample rate: 44.1 kHz or 48 kHz.",
         "Depth: 24 bit.",
-        "Kind of file: WAV or AIFF.",
+        "File type: WAV or AIFF.",
         "two mono files each, with L and R in their names",
         "at −9 dBFS or lower, and not under −24 dBFS",
         "End at least 3 s after the last sound",
-        "Effects on the tracks themselves (compressor, equaliser, tuning): switch off.",
-        "as files of their own",
+        "Effects on the tracks themselves (compressor, equaliser, tuning): turn off.",
+        "as separate files",
         "main output (limiter, compressor): switch off",
         "Your rough mix, as you listen to it now",
         "The MIDI of programmed parts.",
@@ -100,7 +100,7 @@ def test_a_mix_for_mastering_has_a_page_of_its_own() -> None:
 def test_a_part_says_its_own_wishes() -> None:
     voice = next(p for p in dict(part_lists())["Band"] if p.part == "lead voice")
     assert part_words(voice) == (
-        "lead voice (mono; dry and wet; without its effects; reverb and delay as files of their own)"
+        "lead voice (mono; dry and wet; without its effects; reverb and delay as separate files)"
     )
 
 
@@ -121,13 +121,13 @@ def test_every_line_is_a_key_of_the_brief(line: object) -> None:
         (Coverage(33, 33), "all 33"),
         (Coverage(31, 33), "31 of 33"),
         (Coverage(0, 1), "0 of 1"),
-        (Coverage(1, 1, "song"), "came"),
-        (Coverage(0, 1, "song"), "not here"),
+        (Coverage(1, 1, "song"), "received"),
+        (Coverage(0, 1, "song"), "missing"),
         (Coverage(1, 2, "song"), "1 of 2"),
     ],
 )
 def test_what_came_in_words(came: Coverage, words: str) -> None:
-    assert came_words(came) == words
+    assert coverage_words(came) == words
 
 
 def test_a_long_page_goes_on_and_loses_no_word(tmp_path: Path) -> None:

@@ -140,7 +140,7 @@ class _Bar(_Show):
             words = f"{done} of {total}  {readable(run.measuring.at_work or '')}"
             self._bar.update(self._task, completed=run.measuring.share, description=words)
         elif run.comparing is not None:
-            words = "holding the files against each other"
+            words = "comparing the files"
             self._bar.update(self._task, completed=run.comparing.share, description=words)
 
 

@@ -46,7 +46,7 @@ def command() -> None:
 @command.command("open", hidden=True)
 @click.argument("paths", nargs=-1, type=_PATH)
 @click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
-@click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | None) -> int:
     """Open the window."""
     from deep_tally.app.shell.start import run_window
@@ -57,7 +57,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @command.command()
 @click.argument("paths", nargs=-1, required=True, type=_PATH)
 @click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
-@click.option("--rough-mix", type=_PATH, help="The rough mix, when its name does not say it.")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
 @click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md, .html or .pdf).")
 @click.option("--engineer", default="", help="Your name, under the reply.")
@@ -65,7 +65,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
 @_INTO_DELIVERY
 @click.option("--fresh", is_flag=True, help="Ignore the corrections you made to the delivery earlier.")
-@click.option("--no-cache", is_flag=True, help="Measure every file anew, and keep nothing for next time.")
+@click.option("--no-cache", is_flag=True, help="Measure every file again, and keep nothing for next time.")
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:
     """Check a folder or audio files and say what is wrong and who must act.
@@ -83,8 +83,8 @@ def check(**options: Any) -> int:
 @click.option("--page", metavar="FILE", help="Write it as a page for the client (.txt, .md, .html, .pdf; - prints it).")
 @click.option("--json", "json_", is_flag=True, help="Print it as JSON.")
 @click.option("--schema", is_flag=True, help="Print the JSON Schema of briefs.")
-@click.option("--list", "list_", is_flag=True, help="List the briefs at hand.")
-@click.option("--default", is_flag=True, help="Make it the one a window opens with.")
+@click.option("--list", "list_", is_flag=True, help="List the available briefs.")
+@click.option("--default", is_flag=True, help="Make it the default for new windows.")
 @click.option("--engineer", default="", help="Your name, under the page.")
 def show_brief(**options: Any) -> int:
     """Print a brief as the client reads it. BRIEF is a file or a name; without it, your default one."""
@@ -95,13 +95,13 @@ def show_brief(**options: Any) -> int:
 
 @command.command("names")
 @click.argument("paths", nargs=-1, required=True, type=_PATH)
-@click.option("--pattern", help="Such as '{number} {part} {variant}'.")
+@click.option("--pattern", help="For example '{number} {part} {variant}'.")
 @click.option("--family-order", is_flag=True, help="In the order of the families: drums first, voices late.")
 @click.option("--brief", help="Whose pattern and longest name count: a file or a name.")
 @click.option("--csv", "csv_path", help="Write the plan as CSV; - for standard output.")
 @_INTO_DELIVERY
 @click.option("--fresh", is_flag=True, help="Ignore the corrections you made to the delivery earlier.")
-@click.option("--explain", is_flag=True, help="Say what is understood of each name.")
+@click.option("--explain", is_flag=True, help="Show what is recognised in each name.")
 def show_names(**options: Any) -> int:
     """Print new names for the files of a delivery. Nothing is renamed, no audio is read.
 
@@ -127,7 +127,7 @@ def prepare() -> int:
 @click.option(
     "--write", "write_to", type=_PATH, metavar="FOLDER", help="Only write the demo delivery and its list of faults."
 )
-@click.option("--shot", "shot_to", type=_PATH, metavar="FOLDER", help="Write a PNG of each main view and leave.")
+@click.option("--shot", "shot_to", type=_PATH, metavar="FOLDER", help="Write a PNG of each main view and exit.")
 def demo(write_to: Path | None, shot_to: Path | None) -> int:
     """Open the window on a demo delivery made from code."""
     if write_to is not None:

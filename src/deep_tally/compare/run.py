@@ -18,7 +18,7 @@ CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison
 Key = tuple[tuple[object, ...], ...]
 """What a comparison rests on: the files that took part, as they were."""
 
-_PREFIX = "against each other: "
+_PREFIX = "comparing "
 _BINS_MOST = 4096
 # One of each for all files: what goes through a pipe is written once.
 _NO_RUNS, _NO_TOPS, _NO_GAPS = Runs(), FlatTops(), Gaps()

@@ -103,7 +103,7 @@ class CheckRun:
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     rough_mix : Path, optional
-        The rough mix, when its name does not say it.
+        The rough mix, if its name does not say so.
     crew : Crew, optional
         The workers, which go on after the run; without one it has its own.
     is_cached : bool

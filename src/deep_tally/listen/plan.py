@@ -49,7 +49,7 @@ class Controls:
     ear : "stereo", "mono" or "side"
         Both sides; (L+R)/2 on both; (L-R)/2 on both.
     is_swapped : bool
-        Left and right change places.
+        Swap left and right.
     down_db : float
         By how much all of it is turned down, at least 0.
     loop : (first frame, frame after the last) or None

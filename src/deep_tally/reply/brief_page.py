@@ -43,7 +43,7 @@ def _blocks(brief: Brief, engineer: str) -> Iterator[Block]:
     sections = (
         ("How to export it" if one else "How to export them", [*format_sentences(brief), *length_sentences(brief)]),
         ("Levels and effects", [*level_sentences(brief), *printed_sentences(brief.printed)]),
-        ("What goes along", need_sentences(brief)),
+        ("What else to send", need_sentences(brief)),
         ("Names", name_sentences(brief)),
         ("Before you send it", _checks(brief)),
     )
@@ -66,16 +66,16 @@ def _checks(brief: Brief) -> list[str]:
     """How the client sees that all is well, in any program."""
     if brief.scope == "mix":
         return [
-            "Listen to the exported file from start to end: nothing is cut, nothing clicks.",
+            "Listen to the exported file from start to end: nothing is cut off, nothing clicks.",
             "Its meter never reaches full scale.",
         ]
-    told = ["Put all files into a new, empty session, each at its very start, all faders alike, and press play."]
+    told = ["Put all files into a new, empty session, each at its very start, with all faders alike, and press play."]
     if brief.levels == "as-rough-mix":
         told.append("It sounds like your rough mix. If something is missing or louder, export that again.")
     else:
-        told.append("Everything plays together and nothing of the song is missing.")
+        told.append("Everything plays in time and nothing is missing.")
     if brief.length.equal and not brief.length.trimmed_ends:
         told.append("All files end at the same place.")
     told.append("No file's meter reaches full scale, and no file is silent by mistake.")
-    told.append("Pack the folder as one zip and send that.")
+    told.append("Zip the folder and send that.")
     return told

@@ -15,8 +15,8 @@ from deep_tally.model.brief import Brief, Part, Printed
 from deep_tally.names.pattern import fill
 from deep_tally.reply.numbers import count, decibels, kilohertz, listed
 
-Group = Literal["What comes", "Format", "Levels", "Length", "Printed in", "Comes along", "Names"]
-GROUPS: tuple[Group, ...] = ("What comes", "Format", "Levels", "Length", "Printed in", "Comes along", "Names")
+Group = Literal["What to send", "Format", "Levels", "Length", "Effects", "Also needed", "Names"]
+GROUPS: tuple[Group, ...] = ("What to send", "Format", "Levels", "Length", "Effects", "Also needed", "Names")
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,13 +48,13 @@ def _of(**choices: str) -> Mapping[str, str]:
     return MappingProxyType({key.replace("_", "-"): words for key, words in choices.items()})
 
 
-_PRINTED = MappingProxyType({"out": "left out", "in": "printed in", "either": "either way"})
-_RETURNS = MappingProxyType({**_PRINTED, "separate": "files of their own"})
+_PRINTED = MappingProxyType({"out": "left out", "in": "left in", "either": "either way"})
+_RETURNS = MappingProxyType({**_PRINTED, "separate": "separate files"})
 
 LINES: tuple[Line, ...] = (
     Line(
         "scope",
-        "What comes",
+        "What to send",
         "Files",
         _of(
             every_track="every track",
@@ -64,11 +64,11 @@ LINES: tuple[Line, ...] = (
             mix="the mix itself",
         ),
     ),
-    Line("parts", "What comes", "Listed parts"),
+    Line("parts", "What to send", "Listed parts"),
     Line("rates", "Format", "Sample rate"),
-    Line("bits_min", "Format", "Bits at least"),
+    Line("bits_min", "Format", "Bits, at least"),
     Line("sample_formats", "Format", "Sample format"),
-    Line("containers", "Format", "Kind of file"),
+    Line("containers", "Format", "File type"),
     Line(
         "stereo",
         "Format",
@@ -85,29 +85,29 @@ LINES: tuple[Line, ...] = (
     Line("rms_window_dbfs", "Levels", "RMS, dBFS"),
     Line("tempo_bpm", "Length", "Tempo, BPM"),
     Line("meter", "Length", "Meter"),
-    Line("length.equal", "Length", "One length for all"),
+    Line("length.equal", "Length", "Same length for all"),
     Line("length.whole_bars", "Length", "Whole bars"),
     Line("length.tail_seconds", "Length", "Silence at the end"),
     Line("length.trimmed_ends", "Length", "Silent ends may be trimmed"),
-    Line("printed.insert_processing", "Printed in", "Effects on the track", _PRINTED),
-    Line("printed.effect_returns", "Printed in", "Reverb and delay sends", _RETURNS),
-    Line("printed.fader_and_pan_moves", "Printed in", "Fader and pan moves", _PRINTED),
+    Line("printed.insert_processing", "Effects", "Effects on the track", _PRINTED),
+    Line("printed.effect_returns", "Effects", "Reverb and delay sends", _RETURNS),
+    Line("printed.fader_and_pan_moves", "Effects", "Fader and pan moves", _PRINTED),
     Line(
         "printed.main_output_chain",
-        "Printed in",
-        "Main output's effects",
+        "Effects",
+        "Main output effects",
         MappingProxyType({"out": "left out", "either": "either way"}),
     ),
-    Line("needs.rough_mix", "Comes along", "Rough mix"),
-    Line("needs.song", "Comes along", "Song's title"),
-    Line("needs.tempo", "Comes along", "Tempo"),
-    Line("needs.key", "Comes along", "Key"),
-    Line("needs.artist", "Comes along", "Artist"),
-    Line("needs.references", "Comes along", "References"),
-    Line("needs.click", "Comes along", "Click"),
-    Line("needs.midi", "Comes along", "MIDI"),
-    Line("needs.documents", "Comes along", "Notes"),
-    Line("needs.stamps", "Comes along", "Time stamps"),
+    Line("needs.rough_mix", "Also needed", "Rough mix"),
+    Line("needs.song", "Also needed", "Song title"),
+    Line("needs.tempo", "Also needed", "Tempo"),
+    Line("needs.key", "Also needed", "Key"),
+    Line("needs.artist", "Also needed", "Artist"),
+    Line("needs.references", "Also needed", "References"),
+    Line("needs.click", "Also needed", "Click"),
+    Line("needs.midi", "Also needed", "MIDI"),
+    Line("needs.documents", "Also needed", "Notes"),
+    Line("needs.stamps", "Also needed", "Time stamps"),
     Line("names.pattern", "Names", "Pattern"),
     Line("names.longest", "Names", "Longest"),
     Line("names.generic_words", "Names", "Say what plays"),
@@ -133,11 +133,11 @@ def is_asked(brief: Brief, key: str) -> bool:
     return not (key == "length.equal" and brief.length.trimmed_ends)
 
 
-def came_words(came: Coverage) -> str:
-    """What came, beside what is asked: "31 of 33", "came", "not here"."""
-    if came.unit == "song" and came.total == 1:
-        return "came" if came.is_met else "not here"
-    return f"all {came.total}" if came.is_met and came.total > 1 else f"{came.met} of {came.total}"
+def coverage_words(coverage: Coverage) -> str:
+    """How much was received of what is requested: "31 of 33", "received", "missing"."""
+    if coverage.unit == "song" and coverage.total == 1:
+        return "received" if coverage.is_met else "missing"
+    return f"all {coverage.total}" if coverage.is_met and coverage.total > 1 else f"{coverage.met} of {coverage.total}"
 
 
 def depth_words(brief: Brief) -> str:
@@ -174,10 +174,10 @@ def example_name(pattern: str) -> str:
 def scope_sentence(brief: Brief) -> str:
     """What to send, in one sentence."""
     return {
-        "every-track": "Every track of the song as a file of its own, nothing mixed together.",
+        "every-track": "Every track of the song as its own file, nothing mixed together.",
         "groups": "The groups (submixes), one file each: drums, bass, keys, voices and so on; not every single track.",
-        "both": "Every track as a file of its own, and the groups (submixes) beside them in a folder of their own.",
-        "named-parts": "The parts listed below, each as a file of its own.",
+        "both": "Every track as its own file, and the groups (submixes) beside them in their own folder.",
+        "named-parts": "The parts listed below, each as its own file.",
         "mix": "The finished mix as one stereo file.",
     }[brief.scope]
 
@@ -186,14 +186,14 @@ def format_sentences(brief: Brief) -> list[str]:
     """Rate, depth, kind of file and stereo."""
     told = []
     if brief.rates is None:
-        told.append("Sample rate: the song's own, the same for all files. Please convert nothing.")
+        told.append("Sample rate: the song's own, the same for all files. Please do not convert anything.")
     else:
         told.append(f"Sample rate: {listed([kilohertz(r) for r in brief.rates], word='or')}.")
     told.append(f"Depth: {depth_words(brief)}.")
     if brief.containers is None:
-        told.append("Kind of file: WAV or another lossless kind; no MP3 or the like, and none made from one.")
+        told.append("File type: WAV or another lossless type; no MP3 or similar, and nothing made from one.")
     else:
-        told.append(f"Kind of file: {listed([c.upper() for c in brief.containers], word='or')}.")
+        told.append(f"File type: {listed([c.upper() for c in brief.containers], word='or')}.")
     if brief.scope != "mix":
         told.append(
             {
@@ -214,7 +214,7 @@ def level_sentences(brief: Brief) -> list[str]:
         "untouched": "Leave the levels as they are; turn nothing up or down for the export.",
         "as-rough-mix": "Leave faders and pan as in your rough mix, so that all files together sound like it.",
     }[brief.levels]
-    lines = [told, "Please do not normalise, and let nothing reach full scale."]
+    lines = [told, "Please do not normalise, and do not let anything reach full scale."]
     if brief.rms_window_dbfs is not None:
         low, high = brief.rms_window_dbfs
         lines.append(
@@ -229,29 +229,29 @@ def length_sentences(brief: Brief) -> list[str]:
     if brief.length.equal and brief.scope != "mix":
         told.append(
             "All files start at the same moment, the very start of the song, silence included"
-            + ("; silent ends may be left away." if brief.length.trimmed_ends else ", and end together.")
+            + ("; silent ends may be trimmed." if brief.length.trimmed_ends else ", and end together.")
         )
     if brief.tempo_bpm is not None:
         told.append(f"Tempo: {brief.tempo_bpm:g} BPM" + (f", {brief.meter}." if brief.meter else "."))
     if brief.length.whole_bars:
-        told.append("Set the range from the first beat of a bar to the first beat of another: whole bars.")
+        told.append("Set the range from the first beat of one bar to the first beat of another: whole bars.")
     elif brief.length.tail_seconds:
         told.append(f"End at least {brief.length.tail_seconds:g} s after the last sound has died away.")
     else:
-        told.append("End when the last sound has died away, reverberation too.")
+        told.append("End when the last sound has died away, including reverb.")
     return told
 
 
 _PRINTED_SENTENCES: Mapping[tuple[str, str], str] = MappingProxyType(
     {
-        ("insert_processing", "out"): "Effects on the tracks themselves (compressor, equaliser, tuning): switch off.",
+        ("insert_processing", "out"): "Effects on the tracks themselves (compressor, equaliser, tuning): turn off.",
         ("insert_processing", "in"): "Effects on the tracks themselves (compressor, equaliser, amp): leave on.",
-        ("effect_returns", "out"): "Reverb and delay that tracks are sent to: switch off.",
-        ("effect_returns", "in"): "Reverb and delay that tracks are sent to: leave on.",
-        ("effect_returns", "separate"): "Reverb and delay that tracks are sent to: as files of their own.",
+        ("effect_returns", "out"): "Reverb and delay sends: turn off.",
+        ("effect_returns", "in"): "Reverb and delay sends: leave on.",
+        ("effect_returns", "separate"): "Reverb and delay sends: as separate files.",
         ("fader_and_pan_moves", "out"): "Fader and pan moves: leave out.",
         ("fader_and_pan_moves", "in"): "Fader and pan moves: leave in.",
-        ("main_output_chain", "out"): "What sits on the main output (limiter, compressor): switch off.",
+        ("main_output_chain", "out"): "Anything on the main output (limiter, compressor): turn off.",
     }
 )
 PRINTED_KEYS = ("insert_processing", "effect_returns", "fader_and_pan_moves", "main_output_chain")
@@ -269,7 +269,7 @@ _PRINTED_SHORT: Mapping[tuple[str, str], str] = MappingProxyType(
         ("insert_processing", "in"): "with its effects",
         ("effect_returns", "out"): "without reverb and delay",
         ("effect_returns", "in"): "with reverb and delay",
-        ("effect_returns", "separate"): "reverb and delay as files of their own",
+        ("effect_returns", "separate"): "reverb and delay as separate files",
         ("fader_and_pan_moves", "out"): "without moves",
         ("fader_and_pan_moves", "in"): "with its moves",
     }
@@ -303,7 +303,7 @@ _FACT_WORDS = {"song": "the song's title", "artist": "the artist", "tempo": "the
 
 
 def need_sentences(brief: Brief) -> list[str]:
-    """What goes along with the files."""
+    """What else to send with the files."""
     told = [f"{words[:1].upper()}{words[1:]}." for key, words in _NEED_WORDS.items() if getattr(brief.needs, key)]
     facts = [words for key, words in _FACT_WORDS.items() if getattr(brief.needs, key)]
     if facts:
@@ -317,8 +317,8 @@ def name_sentences(brief: Brief) -> list[str]:
     """How to name the files."""
     if brief.scope == "mix":
         return []
-    told = ["Each name says what plays, not “track 7”."]
+    told = ["Name each file after what plays in it, not “track 7”."]
     if brief.names.pattern is not None:
         told.append(f"Like this: {example_name(brief.names.pattern)}.wav")
-    told.append(f"Letters, figures, blanks, - and _ only; {count(brief.names.longest, 'character')} at most.")
+    told.append(f"Letters, numbers, spaces, - and _ only; {count(brief.names.longest, 'character')} at most.")
     return told

@@ -129,7 +129,9 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
             record = _read(path)
         except _Unusable as unusable:
             if unusable.source == str(source) or path.stem in (_key(source, files), _old_key(source)):
-                trouble = f"What you said of this delivery before cannot be used: {path} {unusable}. The file is kept."
+                trouble = (
+                    f"Your earlier corrections of this delivery cannot be used: {path} {unusable}. The file is kept."
+                )
             continue
         except OSError:
             continue
@@ -142,7 +144,7 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
     record = best[2]
     if record.refused:
         which = ", ".join(record.refused)
-        trouble = f"Some of what you said of this delivery before cannot be used ({which}); the rest is in force."
+        trouble = f"Some of your earlier corrections of this delivery cannot be used ({which}); the rest apply."
     return Recalled(corrections=_at(record, files), record=record.path, trouble=trouble)
 
 

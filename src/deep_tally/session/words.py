@@ -33,10 +33,10 @@ def own_words() -> dict[str, tuple[str, ...]]:
         return {}
     except OSError as error:
         problem = f"it cannot be read ({error.strerror})"
-        raise WordRefused(str(path), problem, "change its permissions; your own words are not in force") from error
+        raise WordRefused(str(path), problem, "change its permissions; your own words are not used") from error
     except json.JSONDecodeError as error:
         problem = f"line {error.lineno}, column {error.colno} is not JSON ({error.msg})"
-        raise WordRefused(str(path), problem, "mend it there; your own words are not in force until then") from error
+        raise WordRefused(str(path), problem, "fix it there; your own words are not used until then") from error
     except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
         remedy = 'write {"schema": 1, "parts": {"kick drum": ["thumper"]}}'
         raise WordRefused(str(path), "it lists no words for parts", remedy) from error

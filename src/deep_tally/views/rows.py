@@ -571,7 +571,7 @@ class Filter:
     def says(self) -> str:
         """What is shown, as the button says it."""
         if self.paths:
-            return f"Only: not as asked, {self.line.lower()}"
+            return f"Only: not as requested, {self.line.lower()}"
         if self.action is None and self.question is None:
             return "Show everything"
         parts = [ACTION_WORDS[self.action]] if self.action else []

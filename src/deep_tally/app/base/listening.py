@@ -207,7 +207,7 @@ class Listening(QObject):
         return self._bus
 
     def set_ear(self, ear: Ear) -> None:
-        """Hear both sides, their mono sum, or only what they do not share."""
+        """Hear both sides, their mono sum, or only their difference."""
         self._ear = ear
         self._change()
 
@@ -217,7 +217,7 @@ class Listening(QObject):
         return self._ear
 
     def set_swapped(self, is_swapped: bool) -> None:
-        """Left and right change places."""
+        """Swap left and right."""
         self._is_swapped = is_swapped
         self._change()
 

@@ -79,10 +79,10 @@ class FindingCard(QAbstractButton):
         evidence = readable(speaker.evidence(finding, path))
         matter = "" if root else speaker.matter(finding)
         mend = speaker.mend(finding) if not root and finding.action.value == "fix" else ""
-        self._lines = [f"Settled by: {root[:1].lower()}{root[1:]}."] if root else []
+        self._lines = [f"Explained by: {root[:1].lower()}{root[1:]}."] if root else []
         self._lines += [f"{evidence[:1].upper()}{evidence[1:]}."] if evidence else []
         self._lines += [matter] if matter else []
-        self._lines += [f"Here: {mend}."] if mend else []
+        self._lines += [f"Fix: {mend}."] if mend else []
         self._is_settled = bool(root)
         self.setText(f"{ACTION_WORDS[finding.action]}: {self._headline}")
         self.setAccessibleName(" ".join([f"{self.text()}.", *self._lines]))
@@ -176,7 +176,7 @@ class FindingPanel(QScrollArea):
         elif not self.cards:
             column.addWidget(_words(_nothing(row, is_whole=is_whole)))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
-            head = PlainLabel("What the file says of itself")
+            head = PlainLabel("What the file says about itself")
             head.setFont(font(13, 600))
             head.setContentsMargins(8, 12, 0, 4)
             column.addWidget(head)
@@ -242,16 +242,16 @@ def _nothing(row: Row | None, *, is_whole: bool) -> str:
     if row is None:
         return "Choose a file in the sheet to see it here."
     if row.companion is not None:
-        return f"{_COMPANIONS[row.track.role]} Say what it is for with Ctrl+R, if that is wrong."
+        return f"{_COMPANIONS[row.track.role]} If that is wrong, set what it is for with Ctrl+R."
     if not is_whole and not row.is_measured:
-        return "This file is still to be measured."
+        return "This file has not been measured yet."
     if not is_whole:
-        return "Nothing so far. How it compares with the others is seen when all are measured."
+        return "Nothing so far. How it compares with the others follows once all are measured."
     if not row.is_measured:
         return "This file was not measured. Read the delivery again to measure it."
     if not row.track.role.is_asked:
-        return f"This is the {row.track.role.value}. It is only looked at for damage, sound and rate, and is fine."
-    return "Nothing to say about this file. It can go into the mix as it is."
+        return f"This is the {row.track.role.value}. It is only checked for damage, sound and rate, and is fine."
+    return "Nothing wrong with this file. It can go into the mix as it is."
 
 
 _WITH_PARTNER = ("content.twin", "content.holds-another", "channels.split-pair")
@@ -259,10 +259,10 @@ _SPARE_DB = 3.0
 _STEREO = 2
 _VIEW_TIPS = {
     "Waveform": "The waveform",
-    "Sides": "Both sides over each other",
+    "Sides": "Both sides overlaid",
     "Spectrogram": "Levels over time and frequency",
     "Spectrum": "The long-term spectrum of the loudest moments",
-    "Stereo": "Mid against side, and how the sides go together in each band",
+    "Stereo": "Mid against side, and the correlation of the sides in each band",
     "Histogram": "How often each value occurs",
     "Bits": "Which bits ever change",
 }
@@ -457,7 +457,7 @@ class Bench(QWidget):
         goes_flat = any(f.code.startswith("clipping.") for f in (row.findings if row is not None else ()))
         self.down.setVisible(companion is None and measured and goes_flat)
         self.down.setText(f"Turn it down {decibels(self._down_db())}")
-        self.down.setToolTip("Show the file lower: intact tops come back, printed ones stay flat")
+        self.down.setToolTip("Show the file at a lower level: intact peaks come back, clipped ones stay flat")
 
     def paintEvent(self, event: QPaintEvent) -> None:
         QPainter(self).fillRect(self.rect(), QColor(self._theme.colours.raised))

@@ -90,7 +90,7 @@ class SpectrumView(Evidence):
         if spectrum.edge is None:
             return "The spectrum of the loudest moments has no sharp edge."
         at, fall = f"{spectrum.edge.edge_hz / 1000:.1f} kHz", decibels(spectrum.edge.drop_db)
-        return f"Nothing above {at}: the spectrum falls by {fall} there."
+        return f"Nothing above {at}: the spectrum drops by {fall} there."
 
     def readout(self) -> str:
         """Frequency and level at the place that is read off; empty when none is."""

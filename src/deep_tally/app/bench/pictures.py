@@ -515,12 +515,12 @@ _PROVES = {
     "channels.panned-mono": "one side is the other, louder or softer",
     "channels.one-side": "one side is silent",
     "channels.opposed": "the sides cancel in mono",
-    "channels.near-mono": "the sides hardly differ",
+    "channels.near-mono": "almost mono",
     "channels.split-pair": "half of a stereo pair",
     "channels.unrelated": "two different sounds",
     "channels.many": "more than two channels",
     "channels.to-split": "to be split into two files",
-    "channels.role": "not as many sides as the part has",
+    "channels.role": "not mono or stereo as requested",
     "channels.all-mono": "all files are mono",
 }
 

@@ -286,7 +286,7 @@ def make_editor(line: Line) -> Editor:
     if line.key.endswith("window_dbfs"):
         return Window(line, optional=line.key.startswith("rms"))
     if line.key == "length.tail_seconds":
-        return Amount(line, 0.0, 600.0, unit=" s", none="not asked")
+        return Amount(line, 0.0, 600.0, unit=" s", none="not requested")
     if line.key == "tempo_bpm":
         return Amount(line, 19.99, 400.0, unit=" BPM", none="as stated", digits=2)
     if line.key == "meter":

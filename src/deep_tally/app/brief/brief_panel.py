@@ -28,7 +28,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.brief_words import GROUPS, LINES, Line, came_words, is_asked
+from deep_tally.reply.brief_words import GROUPS, LINES, Line, coverage_words, is_asked
 from deep_tally.reply.numbers import count, listed
 
 WIDTH = 388
@@ -39,7 +39,7 @@ _THRESHOLDS_IN_ONE = 12
 _UNIT = re.compile(r"_(?:db|dbfs|ms|s|h)$")
 """How a threshold's name ends: its unit stands beside the number."""
 _HINTS = {
-    "Printed in": "No file can show these: they go on the client's page.",
+    "Effects": "No file can show these: they go on the client's page.",
 }
 
 
@@ -169,7 +169,7 @@ class BriefPanel(QWidget):
         self.came[line.key] = came
         if line.key == "parts":
             self.parts_button = QPushButton("none")
-            self.parts_button.setToolTip("The asked parts and the files that came for them (Ctrl+3)")
+            self.parts_button.setToolTip("The requested parts and the files received for them (Ctrl+3)")
             self.parts_button.clicked.connect(self.parts_wanted)
             editor: QWidget = self.parts_button
         else:
@@ -194,7 +194,7 @@ class BriefPanel(QWidget):
         return label
 
     def _add_thresholds_button(self) -> None:
-        self.finer = QPushButton("Finer points")
+        self.finer = QPushButton("Thresholds")
         self.finer.setProperty("look", "quiet")
         self.finer.setCheckable(True)
         self.finer.setToolTip("Every threshold of the checks")
@@ -260,7 +260,7 @@ class BriefPanel(QWidget):
             asked = is_asked(brief, key)
             # What came along unasked is worth knowing too.
             is_told = told is not None and (asked or (key.startswith("needs.") and told.met > 0))
-            button.setText(came_words(told) if told is not None and is_told else "")
+            button.setText(coverage_words(told) if told is not None and is_told else "")
             is_open = told is not None and asked and not told.is_met
             self._mark(button, "open" if is_open else "")
             button.setEnabled(bool(is_open and told is not None and told.unit in ("file", "part")))

@@ -90,12 +90,12 @@ class LineUpView(QWidget):
 
     def _make(self) -> None:
         self.song_box = QComboBox()
-        self.song_box.setAccessibleName("The song that is lined up")
-        self.song_box.setToolTip("The song that is lined up")
+        self.song_box.setAccessibleName("The song in the line-up")
+        self.song_box.setToolTip("The song in the line-up")
         self.song_box.setMinimumContentsLength(16)
         self.ruler_button = plain_button("Ruler: minutes", "What the ruler counts in (R)")
         self.order_button = plain_button("Order: as delivered", "How the files are ordered (O)")
-        self.fit_button = plain_button("Fit", "As tall as all files fit (Ctrl+0)")
+        self.fit_button = plain_button("Fit", "Fit all files (Ctrl+0)")
         self.lower_button = plain_button("\N{MINUS SIGN}", "Lower lanes (Ctrl+-, or Ctrl and the wheel)")
         self.taller_button = plain_button("+", "Taller lanes (Ctrl++, or Ctrl and the wheel)")
         self.move_button = plain_button("Move files", "Drag files to where they belong (G, or Alt and drag)")
@@ -215,7 +215,7 @@ class LineUpView(QWidget):
 
     @property
     def song(self) -> SongSet | None:
-        """The song that is lined up."""
+        """The song in the line-up."""
         sets = self._delivery.sets if self._delivery is not None else ()
         return next((s for s in sets if s.name == self._song), None)
 
@@ -265,12 +265,12 @@ class LineUpView(QWidget):
             action.setChecked(order == self.order)
         if song is None or timeline is None:
             self.tempo_button.setText("No tempo is known")
-            self.tempo_button.setToolTip("Tell the song's tempo: then bars can be counted (T)")
+            self.tempo_button.setToolTip("Set the song's tempo so that bars can be counted (T)")
         else:
             meter = timeline.meters[0]
             changes = len(timeline.tempos) + len(timeline.meters) - 2
             told = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
-            self.tempo_button.setText(f"{told}: {song.facts.tempo_from or 'as told'}")
+            self.tempo_button.setText(f"{told}: {song.facts.tempo_from or 'as set'}")
             source = song.facts.tempo_from
             self.tempo_button.setToolTip(as_plain(f"The tempo is taken from {source}. Set another one (T)"))
         has_end = song is not None and song.common.seconds is not None
@@ -346,7 +346,7 @@ class LineUpView(QWidget):
         """What the ruler counts in."""
         song = self.song
         if mode == "bars" and (song is None or song.facts.timeline is None):
-            self.said.emit("No tempo is known, so bars cannot be counted. Tell it with T.")
+            self.said.emit("No tempo is known, so bars cannot be counted. Set it with T.")
             return
         self.canvas.mode = mode
         self._settings.set_text("line-up ruler", mode)

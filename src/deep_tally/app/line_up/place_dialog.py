@@ -45,7 +45,7 @@ class PlaceDialog(QDialog):
         self.bar_button = QPushButton("To the nearest &bar")
         self.bar_button.setEnabled(timeline is not None)
         self.zero_button = QPushButton("At its own &start")
-        self.back_button = QPushButton("As it &came")
+        self.back_button = QPushButton("As &received")
         self.back_button.setToolTip("Where its time stamp says, or at its own start")
         row = QHBoxLayout()
         for button in (self.bar_button, self.zero_button, self.back_button):

@@ -51,7 +51,7 @@ from deep_tally.work.whole import write_whole
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
 _OLD, _NEW, _WRONG = range(3)
-_HEADS = ("Name as it came", "Name in the ready copy", "What to look at")
+_HEADS = ("Name as received", "Name in the ready copy", "Notes")
 _ROW_HEIGHT = 28
 _ORDERS: tuple[tuple[str, Order], ...] = (("as delivered", "delivered"), ("by family", "family"))
 
@@ -131,7 +131,7 @@ class PlanModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == _OLD and renamed.path in self.names:
             return as_plain(f"{readable(renamed.path)}\n\n{name_labels(self.names[renamed.path])}")
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == _NEW:
-            return "Written by you; Delete gives it back to the pattern" if renamed.is_own else "F2 to write your own"
+            return "Written by you; Delete puts the pattern's name back" if renamed.is_own else "F2 to write your own"
         if role == Qt.ItemDataRole.FontRole and index.column() == _NEW:
             return font(13, 700 if renamed.is_own else 400)
         return None
@@ -240,7 +240,7 @@ class NamesView(QWidget):
         self.order.addItems([words for words, _ in _ORDERS])
         self.order.activated.connect(self._choose_order)
         self.apart = QPushButton("Number e&qual names")
-        self.apart.setToolTip("Give each of the files that would share a name a figure of its own")
+        self.apart.setToolTip("Give files that would share a name a number each")
         self.apart.clicked.connect(self._number_apart)
         self.csv = QPushButton("Save as &CSV…")
         self.csv.clicked.connect(self.save_csv)
@@ -316,7 +316,7 @@ class NamesView(QWidget):
         try:
             plan = plan_of(self._delivery, self._corrections, self._brief)
         except PatternRefused as refused:
-            self.trouble.setText(f"{refused} The names below are those of the last pattern that could be used.")
+            self.trouble.setText(f"{refused} The names below are from the last valid pattern.")
             self.trouble.show()
             return
         self.trouble.hide()

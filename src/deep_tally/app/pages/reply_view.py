@@ -67,7 +67,7 @@ class ReplyView(PageView):
         self.text.document().modificationChanged.connect(self._tell_edited)
         self.copy = self.button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
         self.anew = self.button(
-            "Write it anew", "Put your changes away and write the reply from the findings", self.rewrite
+            "Write it again", "Discard your changes and write the reply from the findings", self.rewrite
         )
         self.edited = PlainLabel("Edited by you")
         buttons = QHBoxLayout()
@@ -149,13 +149,13 @@ class ReplyView(PageView):
                 widget.deleteLater()
         unchecked = {path for i in delivery.incomplete if i.what != "comparing" for path in i.files}
         if unchecked:
-            yet = PlainLabel(f"Not checked here, and so not asked: {count(len(unchecked), 'file')}")
+            yet = PlainLabel(f"Not checked here, so not asked: {count(len(unchecked), 'file')}")
             yet.setFont(font(13, 600))
             yet.setWordWrap(True)
             yet.setContentsMargins(0, 8, 0, 0)
             self._list.addWidget(yet)
         requests = group_requests(delivery.findings)
-        title = PlainLabel("What is asked, in the order it blocks the mix" if requests else "Nothing to ask")
+        title = PlainLabel("What the client is asked, most urgent first" if requests else "Nothing to ask")
         title.setFont(font(13, 600))
         title.setContentsMargins(0, 8, 0, 8)
         self._list.addWidget(title)
@@ -163,7 +163,7 @@ class ReplyView(PageView):
             self._list.addWidget(self._request(request))
         fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
         if fixed:
-            mended = PlainLabel(f"Mended here, no need to ask: {count(len(fixed), 'file')}")
+            mended = PlainLabel(f"Fixed here, no need to ask: {count(len(fixed), 'file')}")
             mended.setFont(font(13, 600))
             mended.setStyleSheet(f"color: {self._theme.colours.fix}")
             mended.setContentsMargins(0, 12, 0, 0)
@@ -196,7 +196,7 @@ class ReplyView(PageView):
     def _ask(self, key: str, asked: bool) -> None:
         (self._left_out.discard if asked else self._left_out.add)(key)
         if self.text.document().isModified():
-            self.said.emit("You edited the reply: press “Write it anew” to leave this in or out.")
+            self.said.emit("You edited the reply: press “Write it again” to leave this in or out.")
         self._write_if_unedited()
 
     def _colour(self) -> None:

@@ -94,7 +94,7 @@ def _mime_of(paths: Sequence[str]) -> QMimeData:
 def sure_words(match: Match) -> str:
     """How sure a match is, in words."""
     if match.is_told:
-        return "told by you"
+        return "set by you"
     if match.confidence >= 0.9:
         return "sure"
     return (
@@ -124,9 +124,9 @@ class PartTree(QTreeWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Asked parts and their files")
+        self.setAccessibleName("Requested parts and their files")
         self.setColumnCount(3)
-        self.setHeaderLabels(["Asked part and its files", "Asked as", "What came"])
+        self.setHeaderLabels(["Requested part and its files", "Requested as", "Received"])
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
@@ -191,7 +191,7 @@ class FileList(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setAccessibleName("Files that are on no line of the list")
+        self.setAccessibleName("Files for no requested part")
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
@@ -256,14 +256,14 @@ class PartsView(QWidget):
         self.rest.setFont(font(14, 600))
         self.besides = PlainLabel()
         self.besides.setWordWrap(True)
-        self.besides.setAccessibleName("What was asked besides parts")
+        self.besides.setAccessibleName("What else is requested")
         self.hint = PlainLabel("Drag a file to its part, or press Enter on it. Delete takes a file out of a part.")
         self.hint.setWordWrap(True)
         self.lists = QPushButton("&Example lists")
-        self.lists.setToolTip("Begin with a list for a band, a programmed song, groups…")
+        self.lists.setToolTip("Start from a list for a band, a programmed song, groups…")
         self._fill_lists()
         self.offer = QPushButton()
-        self.offer.setToolTip("So that names with this word are understood from now on")
+        self.offer.setToolTip("So that names with this word are recognised from now on")
         self.offer.clicked.connect(self._take_offer)
         self.offer.hide()
         self._make_editor()
@@ -287,20 +287,20 @@ class PartsView(QWidget):
     def _make_editor(self) -> None:
         self.part = QLineEdit()
         self.part.setPlaceholderText("A part, such as kick in")
-        self.part.setAccessibleName("Asked part")
+        self.part.setAccessibleName("Requested part")
         self.part.returnPressed.connect(self.put_part)
         self.forms = QLineEdit()
         self.forms.setPlaceholderText("forms: dry, wet")
-        self.forms.setAccessibleName("Asked forms, set apart by commas")
+        self.forms.setAccessibleName("Requested forms, separated by commas")
         self.forms.returnPressed.connect(self.put_part)
         self.channels, self.printed = QComboBox(), QComboBox()
         self.channels.addItems([words for words, _ in _CHANNELS])
         self.channels.setAccessibleName("Mono or stereo")
         self.printed.addItems([words for words, _ in _PRINTED])
-        self.printed.setAccessibleName("Effects printed into this part")
-        self.put = QPushButton("&Put on the list")
+        self.printed.setAccessibleName("Effects baked into this part")
+        self.put = QPushButton("&Add to the list")
         self.put.clicked.connect(self.put_part)
-        self.remove = QPushButton("Take o&ff the list")
+        self.remove = QPushButton("&Remove from the list")
         self.remove.clicked.connect(self.remove_part)
 
     def _lay_out(self) -> None:
@@ -376,10 +376,12 @@ class PartsView(QWidget):
             listed_item.setToolTip(as_plain(_tip(other, names.get(other))))
             self.files.addItem(listed_item)
         if total:
-            self.summary.setText(f"{total - missing} of {count(total, 'asked part')} came")
+            self.summary.setText(f"{total - missing} of {count(total, 'requested part')} received")
         else:
-            self.summary.setText("No parts are asked by name. Begin with an example list, or put a part on the list.")
-        self.rest.setText(f"On no line: {count(len(others), 'file')}" if total else count(len(others), "file"))
+            self.summary.setText(
+                "No parts are requested by name. Start from an example list, or add a part to the list."
+            )
+        self.rest.setText(f"No requested part: {count(len(others), 'file')}" if total else count(len(others), "file"))
         self._show_besides(self._delivery)
         self._restore(part, path)
 

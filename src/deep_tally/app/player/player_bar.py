@@ -101,8 +101,8 @@ class PlayerBar(QWidget):
         self.placed_button = plain_button("At their places", "Play files where they belong; off: all as delivered")
         self.placed_button.setCheckable(True)
         self.placed_button.setChecked(True)
-        self.ear_button = plain_button("Both sides", "Hear both sides, their mono sum, or only what they do not share")
-        self.swap_button = plain_button("Swap", "Left and right change places")
+        self.ear_button = plain_button("Both sides", "Hear both sides, their mono sum, or only their difference")
+        self.swap_button = plain_button("Swap", "Swap left and right")
         self.swap_button.setCheckable(True)
         self.safe_button = plain_button("", "")
         self.safe_button.setCheckable(True)
@@ -166,7 +166,7 @@ class PlayerBar(QWidget):
         self.safe_button.setText(known if listening.is_safe else "Not turned down")
         self.safe_button.setToolTip(
             as_plain(
-                f"Turned down by {down}, a fixed amount: then no moment of the sum can go over full scale. Press to"
+                f"Turned down by a fixed {down}, so that the sum never goes over full scale. Press to"
                 " hear it as loud as it is; what goes over is held at full scale and counted"
             )
         )

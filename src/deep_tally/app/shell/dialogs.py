@@ -37,12 +37,12 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Up, Down", "Go to another file"),
             ("Enter", "To the waveform"),
             ("Ctrl+F", "Find a file by its name"),
-            ("Alt+1 / 2 / 3", "Only: ask / mend / worth knowing"),
+            ("Alt+1 / 2 / 3", "Only: ask / fix here / worth knowing"),
             ("Alt+0", "Show everything"),
             ("Alt+S", "Sort by…"),
-            ("Ctrl+C", "Copy the chosen rows as text"),
-            ("Ctrl+M", "The chosen file is the rough mix"),
-            ("Ctrl+R", "What the chosen files are for…"),
+            ("Ctrl+C", "Copy the selected rows as text"),
+            ("Ctrl+M", "The selected file is the rough mix"),
+            ("Ctrl+R", "What the selected files are for…"),
             ("Ctrl+G", "Which song they belong to…"),
         ),
     ),
@@ -54,7 +54,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Home, End", "Start, end of the file"),
             ("N / P", "Next / previous mark"),
             ("0, double click", "Whole file"),
-            ("F6 / F7", "Waveform / both sides over each other"),
+            ("F6 / F7", "Waveform / both sides overlaid"),
             ("F8 / F9", "Spectrum / bits in use"),
             ("F10 / F11 / F12", "Spectrogram / stereo / histogram"),
             ("Space", "Play or stop"),
@@ -71,7 +71,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("N / P", "Next / previous mark of the file"),
             ("E / Shift+E", "The common end / start, sample by sample"),
             ("R / O", "Ruler: minutes, samples, bars / order of the files"),
-            ("T", "Tell the song's tempo"),
+            ("T", "Set the song's tempo"),
             ("G, Alt and drag", "Move files to where they belong"),
             ("F2", "Type where the file belongs"),
             ("Alt+Left, Right", "Move it by a sample (with Shift by a millisecond)"),
@@ -82,13 +82,13 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     (
         "Listening",
         (
-            ("Space, Ctrl+Space", "Play or stop (several chosen files: only these)"),
+            ("Space, Ctrl+Space", "Play or stop (with several files selected: only these)"),
             ("Shift+Space", "The file alone"),
             ("L", "Loop the finding"),
             ("B", "Sum or rough mix"),
             ("S / M", "Only this file / not this file"),
-            ("[ / ]", "Chosen files down / up by half a decibel"),
-            ("\\", "Chosen files as loud as they are"),
+            ("[ / ]", "Selected files down / up by half a decibel"),
+            ("\\", "Selected files back to their own level"),
         ),
     ),
     (
@@ -171,8 +171,8 @@ class LeftOutPage(QDialog):
         self.resize(680, 480)
         inside = QVBoxLayout()
         parts = (
-            ("This machine kept these from being checked. None of it is the client's to answer.", incomplete),
-            ("These could not be looked into as they were sent. The rest is checked without them.", troubles),
+            ("These could not be checked on this machine. None of this is up to the client.", incomplete),
+            ("These could not be opened as sent. Everything else was checked without them.", troubles),
         )
         for head, sentences in parts:
             if sentences:
@@ -185,7 +185,7 @@ class LeftOutPage(QDialog):
                 inside.addWidget(words)
                 inside.addWidget(text, 1)
         self.again = QPushButton("Try again")
-        self.again.setToolTip("Read the delivery again: what was measured stays (F5)")
+        self.again.setToolTip("Read the delivery again; what is measured is kept (F5)")
         self.again.setVisible(bool(incomplete))
         self.again.clicked.connect(self.accept)
         _finish(self, inside, self.again)

@@ -56,7 +56,7 @@ class EmptyPage(QWidget):
         self.open_folder = QPushButton("Open a folder…")
         self.open_folder.setProperty("look", "main")
         self.open_files = QPushButton("Open zips or files…")
-        self.demo = QPushButton("Look at a demo")
+        self.demo = QPushButton("Open the demo")
         buttons = QHBoxLayout()
         buttons.setSpacing(12)
         for button in (self.open_folder, self.open_files, self.demo):
@@ -66,7 +66,7 @@ class EmptyPage(QWidget):
         column = QVBoxLayout()
         column.setSpacing(0)
         column.setContentsMargins(0, 0, 0, 0)
-        for words in (title, self._line(told), self._line("Each answer that is not fine says who must act:")):
+        for words in (title, self._line(told), self._line("Every problem says who must act:")):
             words.setFixedHeight(_RULE_STEP * (2 if words is title else 1))
             column.addWidget(words)
         for action in Action:

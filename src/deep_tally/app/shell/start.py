@@ -111,9 +111,9 @@ def _require_display() -> None:
         return
     runner = shutil.which("xvfb-run")
     if runner is not None and shutil.which("xauth"):
-        print("No display was found: running under Xvfb; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
+        print("No display found: running under Xvfb; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
         os.execv(
             runner, [runner, "-a", "-s", "-screen 0 1280x800x24", sys.executable, "-m", "deep_tally", *sys.argv[1:]]
         )
-    print("No display was found: running on Qt's offscreen platform; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
+    print("No display found: running on Qt's offscreen platform; press Ctrl+C to end.", file=sys.stderr)  # noqa: T201
     os.environ["QT_QPA_PLATFORM"] = "offscreen"

@@ -200,10 +200,12 @@ class Window(QMainWindow):
     def _make_steps(self) -> QWidget:
         self.to_sheet = self._step("Sheet", "All files and what is wrong with them (Ctrl+1)")
         self.to_line_up = self._step("Line-up", "All files on one time axis (Ctrl+2)")
-        self.to_parts = self._step("Parts", "The asked parts and the files that came for them (Ctrl+3)")
+        self.to_parts = self._step("Parts", "The requested parts and the files received for them (Ctrl+3)")
         self.to_names = self._step("Names", "New names for the ready copy (Ctrl+4)")
         self.to_reply = self._step("Reply", "The reply to the client (Ctrl+5)")
-        self.brief_button = plain_button("Brief: Multitrack mix", "What is asked, beside what came (Ctrl+B)", "quiet")
+        self.brief_button = plain_button(
+            "Brief: Multitrack mix", "What is requested and what was received (Ctrl+B)", "quiet"
+        )
         self.brief_button.setCheckable(True)
         self.show_button = plain_button("Show everything", "Show only some files", "quiet")
         self.sort_button = plain_button("&Sort", "Sort the sheet", "quiet")
@@ -273,9 +275,9 @@ class Window(QMainWindow):
         files = self.menuBar().addMenu("&File")
         self._action(files, "Open a &folder…", self.choose_folder, QKeySequence.StandardKey.Open)
         self._action(files, "Open &zips or files…", self.choose_files, "Ctrl+Shift+O")
-        self._action(files, "Look at the &demo", lambda: self.state.open_demo())
+        self._action(files, "Open the &demo", lambda: self.state.open_demo())
         files.addSeparator()
-        self._action(files, "Check against a &brief in a file…", self.choose_brief)
+        self._action(files, "Check against a &brief file…", self.choose_brief)
         self.again_action = self._action(files, "&Read the delivery again", lambda: self.state.open_again(), "F5")
         files.addSeparator()
         self._action(files, "&Save the reply…", self._save_reply, QKeySequence.StandardKey.Save)
@@ -308,19 +310,19 @@ class Window(QMainWindow):
                 widget.addAction(action)
             self._edit_menu.addAction(action)
         self._edit_menu.addSeparator()
-        self.role_menu = QMenu("The chosen files are…", self)
+        self.role_menu = QMenu("The selected files are…", self)
         for number, role in enumerate(r for r in Role if r not in (Role.MIDI, Role.MIX)):
             if role in (Role.ROUGH_MIX, Role.DOCUMENT):
                 self.role_menu.addSeparator()
             words = f"&{number + 1} {role.value}" + (", left out" if role is Role.STRAY else "")
             self._action(self.role_menu, words, self._role_setter(role))
-        self.song_menu = QMenu("The chosen files belong to…", self)
+        self.song_menu = QMenu("The selected files belong to…", self)
         self.song_menu.aboutToShow.connect(self._fill_song_menu)
-        self.mix_action = self._action(self._edit_menu, "The chosen file is the rough &mix", self._set_mix, "Ctrl+M")
+        self.mix_action = self._action(self._edit_menu, "The selected file is the rough &mix", self._set_mix, "Ctrl+M")
         self._edit_menu.addMenu(self.role_menu)
         self._edit_menu.addMenu(self.song_menu)
-        self.role_action = QAction("What the chosen files are for…", self)
-        self.song_action = QAction("Which song the chosen files belong to…", self)
+        self.role_action = QAction("What the selected files are for…", self)
+        self.song_action = QAction("Which song the selected files belong to…", self)
         menus = ((self.role_action, "Ctrl+R", self.role_menu), (self.song_action, "Ctrl+G", self.song_menu))
         for action, key, menu in menus:
             action.setShortcut(QKeySequence(key))
@@ -348,7 +350,7 @@ class Window(QMainWindow):
             words = readable(song).replace("&", "&&")
             self._action(self.song_menu, words, self._song_setter(song))
         self.song_menu.addSeparator()
-        self._action(self.song_menu, "A song of its own…", self._set_new_song)
+        self._action(self.song_menu, "A new song…", self._set_new_song)
 
     def _song_setter(self, song: str) -> Callable[[], None]:
         return lambda: self._set_song(song)
@@ -358,7 +360,7 @@ class Window(QMainWindow):
             self.state.set_song(self.sheet.selected_paths, song)
 
     def _set_new_song(self) -> None:
-        name, agreed = ask_text(self.desk, "A song of its own", "The song's name:")
+        name, agreed = ask_text(self.desk, "A new song", "The song's name:")
         if agreed:
             self._set_song(name.strip())
 
@@ -367,7 +369,7 @@ class Window(QMainWindow):
         if self.pages.currentWidget() is not self.desk:
             return False
         if not self.state.can_be_corrected:
-            self.say("Wait until all files are measured, or cancel that; then say what they are for.")
+            self.say("Wait until all files are measured, or cancel; then set what they are for.")
             return False
         return True
 
@@ -407,7 +409,7 @@ class Window(QMainWindow):
 
         menu, bar, listening = self._listen_menu, self.player_bar, self.listening
         self._action(menu, "&Play or stop", self._play, "Ctrl+Space")
-        self._action(menu, "The chosen file &alone", self._play_alone, "Ctrl+Shift+Space")
+        self._action(menu, "The selected file &alone", self._play_alone, "Ctrl+Shift+Space")
         self._action(menu, "&Loop the finding", bar.loop_button.click, "Ctrl+L")
         menu.addSeparator()
         self._action(menu, "&Sum or rough mix", self.line_up.toggle_bus, "Ctrl+K")
@@ -715,7 +717,7 @@ class Window(QMainWindow):
             return
         if measuring.is_done:
             if comparing is not None and not comparing.is_done:
-                self.progress_words.setText("All measured, now holding the files against each other")
+                self.progress_words.setText("All files measured; comparing them now")
                 self.progress_bar.setValue(round(comparing.share * 1000))
             return
         done, total = measuring.counts
@@ -741,7 +743,7 @@ class Window(QMainWindow):
                     f"Cancelled: {done} of {len(delivery.tracks)} files are measured, and only those are assessed."
                 )
             elif comparing is not None and not comparing.is_whole and not comparing.incomplete:
-                self.say("The files were not held against each other: twins and sums are not told. F5 does it.")
+                self.say("The files were not compared, so duplicates and groups are not reported. Press F5 to compare.")
 
     def _brief_changed(self) -> None:
         self._show_brief()
@@ -801,7 +803,7 @@ class Window(QMainWindow):
 
     def _take_word(self, part: str, phrase: str) -> None:
         if self.state.add_word(part, phrase):
-            self.say(f"“{readable(phrase)}” is understood as {readable(part)} from now on.")
+            self.say(f"“{readable(phrase)}” is recognised as {readable(part)} from now on.")
 
     def _keep_misses(self, line: str, paths: tuple[str, ...]) -> None:
         from deep_tally.views.rows import Filter
@@ -838,15 +840,15 @@ class Window(QMainWindow):
             action.setChecked(name == state.brief.name)
         menu.addSeparator()
         self._action(menu, "&Save", lambda: self._save_brief(state.brief.name)).setEnabled(state.is_brief_changed)
-        self._action(menu, "Save &under another name…", self._save_brief_as)
-        put_back = self._action(menu, "&Put the changes back", self.state.put_brief_back)
+        self._action(menu, "Save &as…", self._save_brief_as)
+        put_back = self._action(menu, "&Discard the changes", self.state.put_brief_back)
         put_back.setEnabled(state.is_brief_changed)
         self._action(menu, "Make it the &default", self._make_default)
-        delete = self._action(menu, "&Take it off the shelf", self._delete_brief)
+        delete = self._action(menu, "&Delete it", self._delete_brief)
         delete.setEnabled(state.shelf.is_own(state.brief.name))
         menu.addSeparator()
         self._action(menu, "&Open a file…", self.choose_brief)
-        self._action(menu, "Save as a &file…", self._export_brief)
+        self._action(menu, "E&xport to a file…", self._export_brief)
         for trouble in state.shelf.troubles:
             self.say(readable(trouble))
 
@@ -859,7 +861,7 @@ class Window(QMainWindow):
 
     def _save_brief_as(self) -> None:
         name, agreed = ask_text(
-            self.brief_panel, "Save the brief", "The brief's name, by its use:", text=readable(self.state.brief.name)
+            self.brief_panel, "Save the brief", "Name of the brief (by its use):", text=readable(self.state.brief.name)
         )
         if agreed and name.strip():
             self._save_brief(name.strip())
@@ -867,23 +869,23 @@ class Window(QMainWindow):
     def _make_default(self) -> None:
         state = self.state
         if state.is_brief_changed:
-            self.say("Save the brief first: what is not saved cannot be the default.")
+            self.say("Save the brief first: an unsaved brief cannot be the default.")
         elif state.pick_default(state.brief.name):
             self.say(f"New windows open with “{readable(state.brief.name)}” now.")
 
     def _delete_brief(self) -> None:
         name = self.state.brief.name
         if self.state.delete_brief(name):
-            self.say(f"“{readable(name)}” is off the shelf. What is in force stays until you choose another.")
+            self.say(f"“{readable(name)}” was deleted. The current brief stays in use until you choose another.")
 
     def _export_brief(self) -> None:
         proposed = self.settings.folder("brief") / f"{readable(self.state.brief.name.replace('/', '-'))}.json"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the brief as a file", str(proposed), "Brief (*.json)")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Export the brief", str(proposed), "Brief (*.json)")
         if chosen:
             self.export_brief_to(Path(chosen))
 
     def export_brief_to(self, path: Path) -> None:
-        """Save the brief as a file, and say what happened."""
+        """Export the brief, and say what happened."""
         from deep_tally.app.base.client_folder import may_save
         from deep_tally.model.errors import DeepTallyError
         from deep_tally.work.whole import write_whole
@@ -903,7 +905,7 @@ class Window(QMainWindow):
         page = self.pages.currentWidget()
         shown = self.bench.stage.currentWidget() if page is self.desk else page
         if not self._has_delivery() or shown is None or page not in (self.desk, self.line_up):
-            self.say("There is no picture here: go to the sheet or the line-up.")
+            self.say("There is no picture to save here: go to the sheet or the line-up.")
             return
         name = self.bench.view_name if page is self.desk else "Line-up"
         file = self.sheet.current_row
@@ -991,7 +993,7 @@ class Window(QMainWindow):
             done, total = measuring.counts
             left = total - done
         files = f"{count(left, 'file')}, then " if left else ""
-        return f"So far. To come: {files}how the files compare."
+        return f"So far. Still to come: {files}how the files compare."
 
     def _set_mix(self) -> None:
         row = self.sheet.current_row
@@ -1138,7 +1140,7 @@ class Window(QMainWindow):
         if (page := self.pages.currentWidget()) is not None:
             self._show_page(page)
         if self.state.intake is not None:
-            self.say("Wait until all files are measured, or cancel that; then this can be shown.")
+            self.say("Wait until all files are measured, or cancel; then this can be shown.")
         return False
 
     def show_paper(self) -> None:
@@ -1230,7 +1232,7 @@ class Window(QMainWindow):
             tally.setChecked(wanted.action is action)
         self.sheet.go_to(self.sheet.current_path)
         if not self.sheet.proxy.rowCount() and self.sheet.sheet_model.rowCount():
-            self.say("No file fits. Press Alt+0 to show everything.")
+            self.say("No file matches. Press Alt+0 to show everything.")
 
     def _find(self, words: str) -> None:
         self.keep(self.sheet.proxy.filter)
@@ -1286,7 +1288,7 @@ class Window(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._furnished and self.state.is_saving:
             self._closes_when_saved = True
-            self.say("A page is being written; the window closes when that is done.")
+            self.say("A page is being saved; the window closes when that is done.")
             event.ignore()
             return
         self.settings.set_state("window", self.saveGeometry())

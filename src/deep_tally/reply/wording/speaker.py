@@ -75,11 +75,15 @@ class Speaker:
 
     def summary(self, finding: Finding) -> str:
         """One plain sentence that names the files."""
-        names = listed([self.name(path) for path in finding.files])
-        told = wording_of(finding).about.format(files=readable(names))
-        if not finding.files and (song := self.song(finding)):
-            told = f"{readable(song)}: {told}"
-        if finding.by_file:
-            return f"{told}."
-        evidence = self.evidence(finding)
-        return f"{told}: {readable(evidence)}." if evidence else f"{told}."
+        names = readable(listed([self.name(path) for path in finding.files]))
+        about = wording_of(finding).about
+        evidence = "" if finding.by_file else readable(self.evidence(finding))
+        is_list = about.endswith(": {files}")
+        if len(finding.files) > 1 and "{files}" in about and not is_list:
+            # The sentences are made for one file: several would need another verb.
+            about, is_list = f"{self.headline(finding)}: {{files}}", True
+        said = about.format(files=names)
+        if evidence:
+            said = f"{said} ({evidence})" if is_list else f"{said}: {evidence}"
+        song = readable(self.song(finding)) if not finding.files else ""
+        return f"{song}: {said}." if song else f"{said}."
