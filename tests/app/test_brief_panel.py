@@ -47,11 +47,11 @@ def test_each_line_says_what_is_asked_and_what_came(window: Window, panel: Brief
         "containers": "all 33",
         "peak_window_dbfs": "28 of 33",
         "length.equal": "31 of 33",
-        "needs.rough_mix": "came",
-        "needs.song": "came",
-        "needs.tempo": "came",
-        "needs.key": "came",
-        "needs.documents": "came",
+        "needs.rough_mix": "received",
+        "needs.song": "received",
+        "needs.tempo": "received",
+        "needs.key": "received",
+        "needs.documents": "received",
         "names.longest": "all 33",
         "names.generic_words": "32 of 33",
     }
@@ -154,7 +154,7 @@ def test_pressing_what_came_shows_only_the_files_that_do_not_meet_it(
     proxy = window.sheet.proxy
     shown = {proxy.index(r, 0).data() for r in range(proxy.rowCount())}
     assert shown == {"06 Nylon guitar left.wav", "15 Viola.wav"}
-    assert window.show_button.text() == "Only: not as requested, one length for all"
+    assert window.show_button.text() == "Only: not as requested, same length for all"
     qtbot.keyClick(window, Qt.Key.Key_0, ALT)
     assert proxy.rowCount() > 30
     assert not panel.came["bits_min"].isEnabled()
@@ -222,7 +222,7 @@ def test_a_changed_brief_is_saved_made_the_default_and_taken_away(
     menu_action(panel, "Make it the default")
     assert "Save the brief first" in fresh.said.text()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Sixteen bits", True))
-    menu_action(panel, "Save under another name…")
+    menu_action(panel, "Save as…")
     assert (fresh.state.brief.name, panel.changed.text()) == ("Sixteen bits", "")
     menu_action(panel, "Make it the default")
     assert "New windows open with “Sixteen bits” now." in fresh.said.text()
@@ -230,14 +230,14 @@ def test_a_changed_brief_is_saved_made_the_default_and_taken_away(
     assert other.state.brief.bits_min == 16
     other.close()
     other.deleteLater()
-    menu_action(panel, "Take it off the shelf")
+    menu_action(panel, "Delete it")
     panel.menu.aboutToShow.emit()
     assert "Sixteen bits" not in [a.text() for a in panel.menu.actions()]
 
 
 def test_changes_are_put_back_and_that_is_undone(window: Window, panel: BriefPanel) -> None:
     window.state.edit_brief("bits_min", 32, "x")
-    menu_action(panel, "Put the changes back")
+    menu_action(panel, "Discard the changes")
     assert window.state.brief == DEFAULT_BRIEF
     window.state.undo_stack.undo()
     assert window.state.brief.bits_min == 32

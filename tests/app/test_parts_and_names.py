@@ -92,7 +92,7 @@ def test_asked_parts_stand_with_their_files_and_what_is_missing(named: Window, q
         "organ": ("missing", []),
     }
     assert others(named) == ["03 vx3.wav", "05 Gtr L.wav", "06 Gtr R.wav", "07 Zithering.wav"]
-    assert named.parts.summary.text() == "2 of 4 asked parts came"
+    assert named.parts.summary.text() == "2 of 4 requested parts received"
     assert part_item(named, "bass").child(0).text(2) == "sure"
     assert "content.part-missing" in {f.code for f in named.state.delivery.findings}  # type: ignore[union-attr]
 
@@ -122,7 +122,7 @@ def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Wi
     assert named.parts.offer.text() == "Keep “zithering” as a word for organ"
     qtbot.mouseClick(named.parts.offer, Qt.MouseButton.LeftButton)
     assert not named.parts.offer.isVisible()
-    assert "“zithering” is understood as organ from now on." in named.said.text()
+    assert "“zithering” is recognised as organ from now on." in named.said.text()
     named.state.correct(NO_CORRECTIONS, "as the names say")
     assert rows_of(named)["organ"][1] == ["07 Zithering.wav"]
     assert part_item(named, "organ").child(0).text(2) == "sure"
@@ -216,7 +216,7 @@ def test_an_example_list_is_taken(named: Window) -> None:
     assert len(named.state.brief.parts) > 15
     assert named.brief_panel.parts_button.text() == f"{len(named.state.brief.parts)} parts"
     next(a for a in named.parts.lists.menu().actions() if a.text() == "No list").trigger()
-    assert named.parts.summary.text().startswith("No parts are asked by name.")
+    assert named.parts.summary.text().startswith("No parts are requested by name.")
     assert named.parts.rest.text() == "7 files"
 
 
@@ -230,7 +230,7 @@ def test_two_songs_stand_under_their_names(fresh: Window, folder: Path, tmp_path
     tree = fresh.parts.tree
     heads = [tree.topLevelItem(i).text(0) for i in range(tree.topLevelItemCount())]  # type: ignore[union-attr]
     assert heads == ["Saltmarsh 120 BPM", "kick in", "bass", "Tidewrack 96 BPM", "kick in", "bass"]
-    assert fresh.parts.summary.text() == "4 of 4 asked parts came"
+    assert fresh.parts.summary.text() == "4 of 4 requested parts received"
     item = tree.topLevelItem(1)
     assert item is not None
     assert item.child(0).text(0) == "01 Kick In.wav"

@@ -329,3 +329,38 @@ def test_a_first_sound_has_a_peak_of_minus_eighty_four(peak_dbfs: float, sounds:
     first = measured(np.concatenate([np.zeros(RATE), tone])).edges.first_sound_frame
     assert first is not None
     assert abs(first - RATE - (0 if sounds else quiet)) < 24
+
+
+def test_the_first_sample_and_the_first_tenth_of_a_second() -> None:
+    signal = np.zeros(RATE)
+    signal[0], signal[1], signal[4799], signal[4800] = 0.25, 0.4, -0.5, 0.9
+    edges = measured(signal).edges
+    assert edges.head_dbfs == pytest.approx(20 * math.log10(0.25), abs=1e-3)
+    assert edges.head_peak_dbfs == pytest.approx(20 * math.log10(0.5), abs=1e-3)
+    silent = measured(np.concatenate([np.zeros(4800), signal])).edges
+    assert (silent.head_dbfs, silent.head_peak_dbfs) == (-math.inf, -math.inf)
+
+
+def entries(rise_ms: float, *, rest_ms: float = 500.0, rate: int = RATE) -> float | None:
+    """Four notes after rests, each rising in a straight line to its peak."""
+    time = np.arange(round(0.3 * rate))
+    note = np.minimum(1.0, time / max(1.0, rise_ms * rate / 1000)) * np.sign(time % 2 - 0.5)
+    rest = np.zeros(round(rest_ms * rate / 1000))
+    return measured(np.concatenate([rest, note] * 4 + [rest]), rate=rate).edges.entry_rise_ms
+
+
+def test_an_entry_rises_from_quiet_to_a_tenth_of_its_peak() -> None:
+    assert entries(0.0) == 0.0
+    assert entries(90.0) == pytest.approx(9.0, abs=1.0)  # a tenth of 90 ms
+    assert entries(40.0) == pytest.approx(4.0, abs=1.0)
+    # Within 100 ms a slow entry gets to half: a tenth of that.
+    assert entries(200.0) == pytest.approx(10.0, abs=1.0)
+    # Where windows are wider than 1 ms, the rise took at least so long.
+    slow = entries(90.0, rate=700)
+    assert slow is not None
+    assert 9.0 - 1.5 <= slow <= 9.0 + 0.5
+
+
+@pytest.mark.parametrize(("rest_ms", "found"), [(22.0, True), (18.0, False)])
+def test_an_entry_comes_after_twenty_milliseconds_of_quiet(rest_ms: float, found: bool) -> None:
+    assert (entries(10.0, rest_ms=rest_ms) is not None) is found
