@@ -43,7 +43,7 @@ def test_findings_stand_in_words_with_evidence_and_who_acts(window: Window) -> N
     assert told[0].startswith("Ask the client: Clipped. ")
     assert "places at full scale, 82 ms in all, first at 0:00.0; the longest is" in told[0]
     assert "turning the file down afterwards does not bring them back" in told[0]
-    assert any("Explained by: clipping is printed into the file" in words for words in told[1:])
+    assert any("Explained by: clipped" in words for words in told[1:])
 
 
 def panel_text(window: Window) -> str:
@@ -75,7 +75,7 @@ def test_a_finding_about_the_whole_file_shows_the_whole_file(window: Window, qtb
 
 
 def test_pressing_a_finding_goes_to_its_place_down_to_the_samples(window: Window, qtbot: QtBot) -> None:
-    clip = card(window, "Clipping is printed")
+    clip = card(window, "Clipped")
     qtbot.mouseClick(clip, Qt.MouseButton.LeftButton)
     wave = window.bench.waveform
     run = max((p for p in clip.finding.places), key=lambda p: p.frames)

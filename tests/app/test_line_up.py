@@ -86,7 +86,7 @@ def test_every_file_has_a_lane_and_all_fit_in_the_window(view: LineUpView, windo
     slots = view.list.slots_of()
     assert slots[-1].top + slots[-1].height <= view.list.viewport().height()
     assert view.list.lane_model.data(view.list.lane_model.index(0)) == "01  Frame drum"
-    assert "Ask the client: clipping is printed into the file" in view.list.lane_model.data(
+    assert "Ask the client: clipped" in view.list.lane_model.data(
         view.list.lane_model.index(0), Qt.ItemDataRole.AccessibleDescriptionRole
     )
     assert view.tempo_button.text() == "96 BPM, 4/4: the folder's name"

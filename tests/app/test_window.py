@@ -347,7 +347,7 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
     qtbot.keyClick(window.find_field, Qt.Key.Key_Return)
     assert window.sheet.current_path == "11 Voice lead dry.wav"
     qtbot.keyClicks(window.find_field, "zzz")
-    assert "No file fits" in window.said.text()
+    assert "No file matches" in window.said.text()
     qtbot.keyClick(window.find_field, Qt.Key.Key_Escape)
     assert len(shown(window)) == 35
 
@@ -490,7 +490,7 @@ def test_cancelling_while_files_are_held_against_each_other_judges_what_is_measu
     fresh.state.compare_job = never
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
     wait(lambda: fresh.state.comparing is not None)
-    wait(lambda: "comparing the files" in fresh.progress_words.text())
+    wait(lambda: "comparing them now" in fresh.progress_words.text())
     assert fresh.state.delivery is None
     fresh.cancel_button.click()
     assert fresh.state.delivery is not None
