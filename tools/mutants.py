@@ -34,8 +34,9 @@ SOURCE, TESTS = ROOT / "src" / "deep_tally", ROOT / "tests"
 HEART = ("measure", "compare", "check")
 _SECONDS_MORE, _TIMES_MOST = 10.0, 4.0
 """What a run with a fault may take longer than one without: after that it would never end, which is noticed, too."""
-_IS_NO_CONDITION = re.compile(r"(^|[(,])\s*\*,|^@dataclass\(")
-"""The star in a list of parameters is no product, and how a class keeps its fields is no condition of the heart."""
+_IS_NO_CONDITION = re.compile(r"(^|[(,])\s*\*,|^@dataclass\(|^if TYPE_CHECKING:")
+"""The star in a list of parameters is no product; how a class keeps its fields, and what only a type checker reads, is
+no condition of the heart."""
 _SWAPS = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_Mul")
 _KINDS = (
     "ReplaceComparisonOperator",

@@ -9,17 +9,18 @@ import numpy as np
 import pytest
 import soundfile
 
+from deep_tally.measure import job
 from deep_tally.measure.excerpt import read_excerpt, read_excerpts
 from deep_tally.measure.job import _lost, measure_entry
 from deep_tally.measure.one_pass import ABSURD
 from deep_tally.measure.run import Measuring
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.model.files import Damage, Entry, Intake, Role, SoundFormat
+from deep_tally.model.files import Damage, Entry, Intake, Role, SampleFormat, SoundFormat
 from deep_tally.work.crew import Failed, Returned
 from inline import Inline
 from measure.test_run import _Told, intake
-from sounds import RATE, chunk, measured, pcm_fmt, riff, sine
-from tracks import track
+from sounds import RATE, chunk, measured, pcm_fmt, riff, sine, wav_bytes
+from tracks import MEASURES, track
 
 FORMAT = SoundFormat(
     container="wav", sample_format="int", bits=24, rate_hz=RATE, channels=2, frames=0, claimed_frames=0
@@ -121,6 +122,31 @@ def test_what_is_no_sound_is_damage_and_what_is_gone_is_not_checked(tmp_path: Pa
     assert done.unchecked is not None
     assert done.damage is None
     assert done.role is Role.GROUP
+
+
+@pytest.mark.parametrize(("sample_format", "claimed", "is_hurt"), [("lossy", 900, False), ("int", 1000, True)])
+def test_a_lossy_files_length_is_only_estimated(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, sample_format: SampleFormat, claimed: int, is_hurt: bool
+) -> None:
+    estimated = replace(FORMAT, sample_format=sample_format, frames=1000, claimed_frames=1000)
+    monkeypatch.setattr(job, "_measure", lambda *_: (estimated, replace(MEASURES, frames=900)))
+    (tmp_path / "a.wav").write_bytes(wav_bytes())
+    done = measure_entry(Progress(), entry(tmp_path / "a.wav"))
+    assert done.format is not None
+    assert (done.format.frames, done.format.claimed_frames) == (900, claimed)
+    assert (done.damage is not None) is is_hurt
+
+
+def test_what_is_decoded_to_disk_first_is_half_of_the_work(tmp_path: Path) -> None:
+    # An MP3 is decoded, then measured.
+    soundfile.write(tmp_path / "a.mp3", 0.1 * sine(440, 5.0), RATE, format="MP3")
+    progress = Progress()
+    done = measure_entry(progress, entry(tmp_path / "a.mp3"))
+    assert done.measures is not None
+    shares = [a / b for a, b in progress.calls]
+    assert shares == sorted(shares)
+    assert shares[-1] == 1.0
+    assert shares[0] < 0.6
 
 
 # -- samples for drawing ----------------------------------------------------------------------
