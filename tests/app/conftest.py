@@ -67,7 +67,7 @@ def window(shared: Window) -> Window:
     shared.state.put_corrections(NO_CORRECTIONS)
     shared.listening.forget()
     shared.state.undo_stack.clear()
-    shared.find_field.clear()
+    shared.steps.find_field.clear()
     shared.keep(Filter())
     shared.sheet.sort(0)
     shared.show_sheet()

@@ -154,7 +154,7 @@ def test_pressing_what_came_shows_only_the_files_that_do_not_meet_it(
     proxy = window.sheet.proxy
     shown = {proxy.index(r, 0).data() for r in range(proxy.rowCount())}
     assert shown == {"06 Nylon guitar left.wav", "15 Viola.wav"}
-    assert window.show_button.text() == "Only: not as requested, same length for all"
+    assert window.steps.show_button.text() == "Only: not as requested, same length for all"
     qtbot.keyClick(window, Qt.Key.Key_0, ALT)
     assert proxy.rowCount() > 30
     assert not panel.came["bits_min"].isEnabled()
@@ -211,7 +211,7 @@ def test_a_shipped_brief_is_chosen_from_the_shelf(window: Window, panel: BriefPa
     menu_action(panel, "Strict archive")
     assert panel.name_button.accessibleName() == "Brief: Strict archive"
     assert {"content.companion-missing", "content.container"} <= codes(window)
-    assert window.brief_button.text() == "Brief: Strict archive"
+    assert window.steps.brief_button.text() == "Brief: Strict archive"
 
 
 def test_a_changed_brief_is_saved_made_the_default_and_taken_away(
@@ -247,12 +247,12 @@ def test_changes_are_put_back_and_that_is_undone(window: Window, panel: BriefPan
 def test_a_brief_goes_out_as_a_file_and_comes_in_again(window: Window, panel: BriefPanel, tmp_path: Path) -> None:
     window.state.edit_brief("needs.midi", True, "x")
     path = tmp_path / "mine.json"
-    window.export_brief_to(path)
+    window.brief_menu.export_to(path)
     assert json.loads(path.read_text("utf-8"))["needs"]["midi"] is True
     window.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
     window.state.choose_brief(path)
     assert window.state.brief.needs.midi
-    window.export_brief_to(tmp_path / "none" / "x.json")
+    window.brief_menu.export_to(tmp_path / "none" / "x.json")
     assert "cannot be written" in window.said.text()
 
 

@@ -120,7 +120,7 @@ def test_markup_in_every_foreign_word_is_shown_as_it_stands(fresh: Window, deliv
     risky = [tip for tip in set(seen) if GuiQt.mightBeRichText(tip)]
     assert len(risky) > 10  # the words are there, escaped
     assert not [tip for tip in risky if _names_of_images(tip)]
-    assert MARKUP in fresh.said.text() or "left out" in fresh.troubles_button.text()
+    assert MARKUP in fresh.said.text() or "left out" in fresh.steps.troubles_button.text()
 
 
 def test_a_label_shows_markup_as_text(qapp: QApplication) -> None:

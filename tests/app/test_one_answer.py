@@ -80,7 +80,7 @@ def test_preparing_for_the_machine_is_said(
 ) -> None:
     monkeypatch.setattr("deep_tally.engine.check_run.is_prepared", lambda: False)
     said: list[str] = []
-    fresh.state.preparing_moved.connect(lambda done, total: said.append(fresh.progress_words.text()))
+    fresh.state.preparing_moved.connect(lambda done, total: said.append(fresh.progress.words.text()))
     opened(fresh, folder)
     assert said
     assert set(said) == {"Preparing for this machine, once; it takes half a minute"}

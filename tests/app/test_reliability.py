@@ -60,7 +60,7 @@ def lacking(fresh: Window, tmp_path: Path) -> Window:
 def test_a_file_that_could_not_be_checked_here_is_said_everywhere_and_never_asked_for(lacking: Window) -> None:
     words = "04 Voice.wav could not be checked here: the file is gone; put it back and read the delivery again."
     assert lacking.said.text() == words
-    assert lacking.troubles_button.text() == "1 not checked here"
+    assert lacking.steps.troubles_button.text() == "1 not checked here"
     lacking.sheet.go_to("04 Voice.wav")
     index = lacking.sheet.currentIndex()
     cell = lacking.sheet.model().index(index.row(), Column.RATE).data()
@@ -75,7 +75,7 @@ def test_a_file_that_could_not_be_checked_here_is_said_everywhere_and_never_aske
 
 
 def test_the_page_of_what_was_not_checked_tries_again(lacking: Window, qtbot: QtBot) -> None:
-    lacking.troubles_button.click()
+    lacking.steps.troubles_button.click()
     page = lacking.findChild(QDialog)
     assert page is not None
     assert "the file is gone" in page.findChild(QTextBrowser).toPlainText()
@@ -86,7 +86,7 @@ def test_the_page_of_what_was_not_checked_tries_again(lacking: Window, qtbot: Qt
     qtbot.mouseClick(again, Qt.MouseButton.LeftButton)
     wait(lambda: lacking.state.delivery not in (None, before))
     assert lacking.state.delivery.incomplete == ()
-    assert not lacking.troubles_button.isVisible()
+    assert not lacking.steps.troubles_button.isVisible()
 
 
 def test_a_comparison_that_failed_is_said_and_can_be_tried_again(fresh: Window, tmp_path: Path) -> None:
@@ -95,13 +95,13 @@ def test_a_comparison_that_failed_is_said_and_can_be_tried_again(fresh: Window, 
     wait(lambda: fresh.state.delivery is not None)
     assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
     assert fresh.said.text().startswith("3 files could not be compared with each other here (01 Parta.wav, ")
-    assert fresh.troubles_button.text() == "not compared here"
+    assert fresh.steps.troubles_button.text() == "not compared here"
     fresh.state.compare_job = compare_song
     failed = fresh.state.delivery
     fresh.state.open_again()
     wait(lambda: fresh.state.delivery not in (None, failed))
     assert fresh.state.delivery.incomplete == ()
-    assert not fresh.troubles_button.isVisible()
+    assert not fresh.steps.troubles_button.isVisible()
 
 
 def test_samples_that_could_not_be_read_are_asked_for_again(window: Window, qtbot: QtBot) -> None:
@@ -185,9 +185,9 @@ def test_nothing_that_plays_is_recorded_over_a_clients_file(fresh: Window, tmp_p
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
     (folder / "0 gone.wav").symlink_to(folder / "nowhere.wav")
-    assert not fresh._may_record(folder / "01 Parta.wav")
+    assert not fresh.playback.may_record(folder / "01 Parta.wav")
     assert "it is one of the client's files" in fresh.said.text()
-    assert fresh._may_record(tmp_path / "Played.wav")
+    assert fresh.playback.may_record(tmp_path / "Played.wav")
     assert fresh.state.client == ClientFiles(
         files=(folder / "01 Parta.wav", folder / "02 Partb.wav"), folders=(folder,)
     )

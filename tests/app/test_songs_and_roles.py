@@ -245,8 +245,8 @@ def test_notes_and_midi_are_read_on_the_bench(bundle: Window) -> None:
 
 def test_what_was_left_out_is_said_and_stays_at_hand(bundle: Window, opened_bundle: tuple[Window, str]) -> None:
     assert opened_bundle[1].startswith("old takes.rar: it is a RAR archive, which cannot be opened here")
-    assert bundle.troubles_button.text() == "1 left out"
-    bundle.troubles_button.click()
+    assert bundle.steps.troubles_button.text() == "1 left out"
+    bundle.steps.troubles_button.click()
     page = bundle.findChild(LeftOutPage)
     assert page is not None
     text = page.findChild(QTextBrowser)
@@ -302,9 +302,9 @@ def test_unpacking_shows_how_far_it_is_and_can_be_cancelled(fresh: Window, tmp_p
     packed = Path(shutil.make_archive(str(tmp_path / "big"), "zip", folder))
     fresh.open([packed])
     assert fresh.band.title.text() == "big.zip"
-    wait(lambda: "Unpacking, " in fresh.progress_words.text())
-    assert " MB" in fresh.progress_words.text()
-    fresh.cancel_button.click()
+    wait(lambda: "Unpacking, " in fresh.progress.words.text())
+    assert " MB" in fresh.progress.words.text()
+    fresh.progress.cancel_button.click()
     assert fresh.state.intake is None
     assert not fresh.progress.isVisible()
     assert fresh.band.title.text() == "Deep Tally"

@@ -77,7 +77,7 @@ def test_a_dropped_folder_is_opened_measured_and_judged(fresh: Window, tmp_path:
         QPointF(50, 50), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     )
     fresh.dropEvent(event)
-    assert "Looking through the files" in fresh.progress_words.text()
+    assert "Looking through the files" in fresh.progress.words.text()
     wait(lambda: fresh.state.intake is not None)
     assert len(shown(fresh)) == 4
     assert fresh.sheet.proxy.index(0, Column.RATE).data() == "not measured"
@@ -140,7 +140,7 @@ def test_a_brief_chosen_while_measuring_is_told_and_drawn_at_once(fresh: Window,
     brief.write_text('{"schema": 1, "name": "Quiet", "peak_window_dbfs": [-50, -20]}')
     fresh.state.choose_brief(brief)
     assert fresh.state.is_measuring
-    assert fresh.brief_button.text() == "Brief: Quiet"
+    assert fresh.steps.brief_button.text() == "Brief: Quiet"
     head = fresh.sheet.model().headerData(Column.HEADROOM, Qt.Orientation.Horizontal)
     assert head == "Headroom, peaks −50 to −20 dBFS"
 
@@ -166,8 +166,8 @@ def test_measuring_can_be_cancelled_and_keeps_what_it_has(fresh: Window, tmp_pat
     folder = small_delivery(tmp_path / "Song 96 BPM", 12, seconds=25)
     fresh.open([folder])
     wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 2)
-    assert fresh.cancel_button.isVisible()
-    fresh.cancel_button.click()
+    assert fresh.progress.cancel_button.isVisible()
+    fresh.progress.cancel_button.click()
     # At once: nothing was waited for.
     assert fresh.state.delivery is not None
     done = sum(t.measures is not None for t in fresh.state.tracks)
@@ -187,8 +187,8 @@ def test_progress_names_the_file_and_the_window_stays_responsive(fresh: Window, 
     def step() -> bool:
         nonlocal turns
         turns += 1
-        if "now 0" in fresh.progress_words.text():
-            named.add(fresh.progress_words.text())
+        if "now 0" in fresh.progress.words.text():
+            named.add(fresh.progress.words.text())
         return fresh.state.delivery is not None
 
     wait(step)
@@ -200,16 +200,16 @@ def test_progress_names_the_file_and_the_window_stays_responsive(fresh: Window, 
 def test_a_step_that_cannot_be_shown_yet_says_why_and_is_not_marked(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 4, seconds=20)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.delivery is None)
-    for step in (fresh.to_parts, fresh.to_names, fresh.to_reply):
+    for step in (fresh.steps.parts, fresh.steps.names, fresh.steps.reply):
         step.click()
         assert "Wait until all files are measured" in fresh.said.text()
         assert fresh.pages.currentWidget() is fresh.desk
-        assert [s.isChecked() for s in (fresh.to_sheet, step)] == [True, False]
+        assert [s.isChecked() for s in (fresh.steps.sheet, step)] == [True, False]
     wait(lambda: fresh.state.delivery is not None)
-    fresh.to_parts.click()
+    fresh.steps.parts.click()
     assert fresh.pages.currentWidget() is fresh.parts
-    fresh.to_parts.click()  # again
-    assert fresh.to_parts.isChecked()
+    fresh.steps.parts.click()  # again
+    assert fresh.steps.parts.isChecked()
 
 
 def test_another_delivery_replaces_the_one_that_is_being_measured(fresh: Window, tmp_path: Path) -> None:
@@ -269,13 +269,13 @@ def test_a_bad_brief_is_refused_and_a_good_one_judges_anew_without_reading(
     path = tmp_path / "b.json"
     path.write_text('{"schema": 1, "bits_min": 3}')
     monkeypatch.setattr("deep_tally.app.shell.window.QFileDialog.getOpenFileName", lambda *args: (str(path), ""))
-    window.choose_brief()
+    window.brief_menu.choose_file()
     assert "bits_min" in window.said.text()
     assert window.state.brief is before
     path.write_text('{"schema": 1, "name": "Low rate", "rates": [44100]}')
-    window.choose_brief()
+    window.brief_menu.choose_file()
     assert not window.state.is_measuring
-    assert window.brief_button.text() == "Brief: Low rate"
+    assert window.steps.brief_button.text() == "Brief: Low rate"
     assert window.state.delivery is not None
     assert "rate.off-brief" in {f.code for f in window.state.delivery.findings}
     window.state.undo_stack.undo()
@@ -313,7 +313,7 @@ def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) ->
     assert (tally.counted.findings, tally.counted.files) == (13, 14)
     qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
     assert len(shown(window)) == 14
-    assert window.show_button.text() == "Only: Ask the client"
+    assert window.steps.show_button.text() == "Only: Ask the client"
     qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
     assert len(shown(window)) == 35
     qtbot.keyClick(window, Qt.Key.Key_2, ALT)
@@ -336,19 +336,19 @@ def test_filtering_by_question(window: Window) -> None:
     action.trigger()
     numbers = [name[:2] for name in shown(window)]
     assert numbers == ["05", "09", "14", "28", "29", "30", "31"]
-    assert window.show_button.text() == "Only: channels"
+    assert window.steps.show_button.text() == "Only: channels"
 
 
 def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_F, CTRL)
-    assert QApplication.focusWidget() is window.find_field
-    qtbot.keyClicks(window.find_field, "lead voice")
+    assert QApplication.focusWidget() is window.steps.find_field
+    qtbot.keyClicks(window.steps.find_field, "lead voice")
     assert shown(window) == ["11 Voice lead dry.wav", "12 Voice lead wet.wav"]
-    qtbot.keyClick(window.find_field, Qt.Key.Key_Return)
+    qtbot.keyClick(window.steps.find_field, Qt.Key.Key_Return)
     assert window.sheet.current_path == "11 Voice lead dry.wav"
-    qtbot.keyClicks(window.find_field, "zzz")
+    qtbot.keyClicks(window.steps.find_field, "zzz")
     assert "No file matches" in window.said.text()
-    qtbot.keyClick(window.find_field, Qt.Key.Key_Escape)
+    qtbot.keyClick(window.steps.find_field, Qt.Key.Key_Escape)
     assert len(shown(window)) == 35
 
 
@@ -431,8 +431,8 @@ def test_every_control_has_a_name_and_a_keyboard_way(window: Window) -> None:
             continue  # it is heard and reached as its box
         if isinstance(widget, kinds) and widget.isVisibleTo(window):
             named = widget.accessibleName() or (widget.text() if isinstance(widget, QAbstractButton) else "")
-            reachable = widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.parent() is window.find_field
-            if (not named and widget.parent() is not window.find_field) or not reachable:
+            reachable = widget.focusPolicy() & Qt.FocusPolicy.TabFocus or widget.parent() is window.steps.find_field
+            if (not named and widget.parent() is not window.steps.find_field) or not reachable:
                 nameless.append(widget)
     assert nameless == []
     menus = [a.menu() for a in window.menuBar().actions()]
@@ -490,11 +490,11 @@ def test_cancelling_while_files_are_held_against_each_other_judges_what_is_measu
     fresh.state.compare_job = never
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
     wait(lambda: fresh.state.comparing is not None)
-    wait(lambda: "comparing them now" in fresh.progress_words.text())
+    wait(lambda: "comparing them now" in fresh.progress.words.text())
     assert fresh.state.delivery is None
-    fresh.cancel_button.click()
+    fresh.progress.cancel_button.click()
     assert fresh.state.delivery is not None
-    assert "not held against each other" in fresh.said.text()
+    assert "were not compared" in fresh.said.text()
     fresh.state.compare_job = compare_song
     fresh.state.open_again()
     wait(
