@@ -215,7 +215,7 @@ def test_another_finding_of_the_file_puts_the_twin_away_and_a_new_judgement_does
     press(window, qtbot, "15 Viola.wav", "The same sound twice")
     wave = window.bench.waveform
     assert wave.partner is not None
-    window._choose(window.sheet.current_row)
+    window.presenter.show_on_bench(window.sheet.current_row)
     assert wave.partner is not None, "the same file, filled in again"
     qtbot.mouseClick(card(window, "Ends before the others"), Qt.MouseButton.LeftButton)
     assert wave.partner is None

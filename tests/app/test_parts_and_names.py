@@ -372,7 +372,7 @@ def test_the_sheet_shows_what_was_understood_and_ties_pairs(named: Window) -> No
 
 
 def test_the_sheet_is_sorted_by_family(named: Window) -> None:
-    next(a for a in named.sort_menu.actions() if a.text() == "Family").trigger()
+    next(a for a in named.view_menu.sort_menu.actions() if a.text() == "Family").trigger()
     proxy = named.sheet.proxy
     shown = [str(proxy.index(r, 0).data()) for r in range(proxy.rowCount())]
     assert shown == [

@@ -211,10 +211,10 @@ def test_pages_leave_nothing_behind(window: Window) -> None:
 
 def test_menus_that_are_filled_anew_keep_no_old_actions(window: Window) -> None:
     def actions() -> int:
-        for menu in (window.song_menu, window.brief_panel.menu):
+        for menu in (window.role_menus.song_menu, window.brief_panel.menu):
             menu.aboutToShow.emit()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-        return len(window.song_menu.actions()) + len(window.findChildren(type(window.role_action)))
+        return len(window.role_menus.song_menu.actions()) + len(window.findChildren(type(window.cancel_action)))
 
     first = actions()
     assert [actions() for _ in range(3)] == [first] * 3

@@ -332,7 +332,7 @@ def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) ->
 
 
 def test_filtering_by_question(window: Window) -> None:
-    action = next(a for a in window.show_menu.actions() if a.text() == "Findings of channels")
+    action = next(a for a in window.view_menu.show_menu.actions() if a.text() == "Findings of channels")
     action.trigger()
     numbers = [name[:2] for name in shown(window)]
     assert numbers == ["05", "09", "14", "28", "29", "30", "31"]
@@ -365,12 +365,12 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
     ],
 )
 def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
-    next(a for a in window.sort_menu.actions() if a.text() == words).trigger()
+    next(a for a in window.view_menu.sort_menu.actions() if a.text() == words).trigger()
     assert shown(window)[0] == first
 
 
 def test_sorting_by_who_must_act_puts_the_clients_files_first(window: Window) -> None:
-    next(a for a in window.sort_menu.actions() if a.text() == "Who must act").trigger()
+    next(a for a in window.view_menu.sort_menu.actions() if a.text() == "Who must act").trigger()
     rows = shown(window)
     assert rows[:14] == sorted(rows[:14])
     assert rows[:2] == ["01 Frame drum.wav", "03 Hand bells.wav"]
