@@ -73,7 +73,7 @@ def _cycle(application: TimedApplication, window: Window, folder: Path) -> list[
         for name in ("Spectrum", "Spectrogram", "Stereo", "Histogram", "Bits", "Waveform"):
             window.bench.show_view(name)
             _run(application, lambda: True, seconds=0.01)
-    window.state.edit_brief("bits_min", 16, "bits")
+    window.state.briefs.edit("bits_min", 16, "bits")
     window.state.undo_stack.undo()
     window.open_brief(False)
     themes = []

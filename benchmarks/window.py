@@ -75,7 +75,7 @@ def _edit_the_brief(application: QApplication, window: Window, files: int) -> No
     tallied, drawn = [], []
     for key, value in _EDITS * 2:
         started = time.perf_counter()
-        window.state.edit_brief(key, value, key)
+        window.state.briefs.edit(key, value, key)
         changed = time.perf_counter()
         window.repaint()
         tallied.append((changed - started) * 1000)

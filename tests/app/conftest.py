@@ -63,7 +63,7 @@ def window(shared: Window) -> Window:
     shared.open_brief(False)
     shared.brief_panel.finer.setChecked(False)
     if shared.state.brief != DEFAULT_BRIEF:
-        shared.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
+        shared.state.briefs.put(DEFAULT_BRIEF, DEFAULT_BRIEF)
     shared.state.put_corrections(NO_CORRECTIONS)
     shared.listening.forget()
     shared.state.undo_stack.clear()

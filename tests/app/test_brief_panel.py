@@ -195,7 +195,7 @@ def test_a_value_out_of_a_file_that_is_no_choice_is_shown_and_kept(
 ) -> None:
     path = tmp_path / "b.json"
     path.write_text('{"schema": 1, "name": "Odd", "rates": [44100, 96000], "bits_min": 20, "containers": ["caf"]}')
-    window.state.choose_brief(path)
+    window.state.briefs.choose_file(path)
     shown = {key: e.box.currentText() for key, e in panel.editors.items() if isinstance(e, Choice)}
     assert shown["rates"] == "44.1 kHz or 96 kHz"
     assert (shown["bits_min"], shown["containers"]) == ("20 bit", "CAF")
@@ -218,7 +218,7 @@ def test_a_changed_brief_is_saved_made_the_default_and_taken_away(
     fresh: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     panel = fresh.brief_panel
-    fresh.state.edit_brief("bits_min", 16, "x")
+    fresh.state.briefs.edit("bits_min", 16, "x")
     menu_action(panel, "Make it the default")
     assert "Save the brief first" in fresh.said.text()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("Sixteen bits", True))
@@ -236,21 +236,21 @@ def test_a_changed_brief_is_saved_made_the_default_and_taken_away(
 
 
 def test_changes_are_put_back_and_that_is_undone(window: Window, panel: BriefPanel) -> None:
-    window.state.edit_brief("bits_min", 32, "x")
+    window.state.briefs.edit("bits_min", 32, "x")
     menu_action(panel, "Discard the changes")
     assert window.state.brief == DEFAULT_BRIEF
     window.state.undo_stack.undo()
     assert window.state.brief.bits_min == 32
-    assert window.state.is_brief_changed
+    assert window.state.briefs.is_changed
 
 
 def test_a_brief_goes_out_as_a_file_and_comes_in_again(window: Window, panel: BriefPanel, tmp_path: Path) -> None:
-    window.state.edit_brief("needs.midi", True, "x")
+    window.state.briefs.edit("needs.midi", True, "x")
     path = tmp_path / "mine.json"
     window.brief_menu.export_to(path)
     assert json.loads(path.read_text("utf-8"))["needs"]["midi"] is True
-    window.state.put_brief(DEFAULT_BRIEF, DEFAULT_BRIEF)
-    window.state.choose_brief(path)
+    window.state.briefs.put(DEFAULT_BRIEF, DEFAULT_BRIEF)
+    window.state.briefs.choose_file(path)
     assert window.state.brief.needs.midi
     window.brief_menu.export_to(tmp_path / "none" / "x.json")
     assert "cannot be written" in window.said.text()
@@ -258,12 +258,12 @@ def test_a_brief_goes_out_as_a_file_and_comes_in_again(window: Window, panel: Br
 
 def test_unsaved_changes_are_there_in_the_next_window(qapp: QApplication, tmp_path: Path) -> None:
     _, first = make_window()
-    first.state.edit_brief("bits_min", 16, "x")
+    first.state.briefs.edit("bits_min", 16, "x")
     first.close()
     _, second = make_window()
     assert second.state.brief.bits_min == 16
-    assert second.state.is_brief_changed
-    second.state.put_brief_back()
+    assert second.state.briefs.is_changed
+    second.state.briefs.discard_changes()
     second.close()
     for window in (first, second):
         window.deleteLater()
@@ -279,7 +279,7 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
     qtbot.mouseClick(panel.page_button, Qt.MouseButton.LeftButton)
     assert window.pages.currentWidget() is window.paper
     assert "Sample rate: the song's own" in window.paper.text.toPlainText()
-    window.state.edit_brief("rates", [48_000], "x")
+    window.state.briefs.edit("rates", [48_000], "x")
     assert "Sample rate: 48 kHz." in window.paper.text.toPlainText()
     assert window.paper.save_to(tmp_path / "page.pdf")
     assert window.said.text() == "Writing page.pdf…"
@@ -334,7 +334,7 @@ def test_a_line_changed_just_before_the_judgement_does_not_keep_files_from_being
     fresh.open([write_delivery(tmp_path)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.is_done)
     assert fresh.state.delivery is None
-    fresh.state.edit_brief("needs.midi", True, "x")
+    fresh.state.briefs.edit("needs.midi", True, "x")
     assert fresh.state.delivery is None
     wait(lambda: fresh.state.delivery is not None)
     assert fresh.state.comparing is not None

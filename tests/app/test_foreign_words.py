@@ -94,7 +94,7 @@ def _names_of_images(html: str) -> list[str]:
 def test_markup_in_every_foreign_word_is_shown_as_it_stands(fresh: Window, delivery: Path, tmp_path: Path) -> None:
     brief = tmp_path / "brief.json"
     brief.write_text(f'{{"schema": 1, "name": "{MARKUP}", "parts": [{{"part": "{MARKUP}"}}, {{"part": "kick"}}]}}')
-    fresh.state.choose_brief(brief)
+    fresh.state.briefs.choose_file(brief)
     fresh.open([delivery])
     wait(lambda: fresh.state.delivery is not None)
     fresh.open_brief(True)

@@ -41,7 +41,7 @@ def named(fresh: Window, folder: Path) -> Window:
     fresh.resize(1280, 800)
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.state.edit_brief("parts", LIST, "Parts")
+    fresh.state.briefs.edit("parts", LIST, "Parts")
     fresh.activateWindow()
     wait(fresh.isActiveWindow)
     return fresh
@@ -196,12 +196,12 @@ def test_parts_are_put_on_the_list_changed_and_taken_off(named: Window, qtbot: Q
 
 
 def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
-    named.state.edit_brief("needs.midi", True, "x")
+    named.state.briefs.edit("needs.midi", True, "x")
     named.show_parts()
     told = named.parts.besides.text()
     assert "MIDI" in told
     assert "rough mix" in told
-    named.state.edit_brief("needs", {"rough_mix": False}, "x")
+    named.state.briefs.edit("needs", {"rough_mix": False}, "x")
     assert named.parts.besides.isHidden()
     named.state.set_role(["06 Gtr R.wav"], Role.GROUP)
     wait(lambda: named.state.delivery is not None)
@@ -225,7 +225,7 @@ def test_two_songs_stand_under_their_names(fresh: Window, folder: Path, tmp_path
         shutil.copytree(folder, tmp_path / "Two" / song)
     fresh.open([tmp_path / "Two"])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.state.edit_brief("parts", LIST[:2], "Parts")
+    fresh.state.briefs.edit("parts", LIST[:2], "Parts")
     fresh.show_parts()
     tree = fresh.parts.tree
     heads = [tree.topLevelItem(i).text(0) for i in range(tree.topLevelItemCount())]  # type: ignore[union-attr]

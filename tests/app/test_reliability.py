@@ -114,11 +114,11 @@ def test_samples_that_could_not_be_read_are_asked_for_again(window: Window, qtbo
     asked: list[object] = []
     window.bench.waveform.excerpt_wanted.connect(lambda *a: asked.append(a))
     # The worker that was to read them died, twice.
-    with qtbot.waitSignal(window.state.excerpts_came):
+    with qtbot.waitSignal(window.state.reader.excerpts_came):
         window.bench.waveform.show_stretch(1000, 200)
-        window.state._readers.forget_waiting(track.path)
-        window.state._readers.poll = lambda: [Failed(track.path, "it ended", "try again")]
-    del window.state._readers.poll
+        window.state.reader.readers.forget_waiting(track.path)
+        window.state.reader.readers.poll = lambda: [Failed(track.path, "it ended", "try again")]
+    del window.state.reader.readers.poll
     assert len(asked) == 1
     window.bench.waveform.show_stretch(1000, 201)
     assert len(asked) == 2
@@ -140,14 +140,14 @@ def test_a_window_that_is_closed_while_a_pdf_is_written_waits_for_it(window: Win
     wait(lambda: closed)
     del window.close
     assert "Your files" in pypdfium2.PdfDocument(path)[0].get_textpage().get_text_range()
-    assert not window.state.is_saving
+    assert not window.state.clerks.is_saving
 
 
 def test_a_window_whose_pdf_could_not_be_written_stays_open(window: Window, tmp_path: Path) -> None:
     window.show_reply()
     window.reply.save_to(tmp_path / "none" / "reply.pdf")
     window.close()
-    wait(lambda: not window.state.is_saving)
+    wait(lambda: not window.state.clerks.is_saving)
     assert window.isVisible()
     assert "it cannot be written" in window.said.text()
 
@@ -171,12 +171,12 @@ def test_saving_into_the_clients_folder_is_asked_about(
 
     monkeypatch.setattr(QMessageBox, "exec", answer)
     assert fresh.reply.save_to(folder / f"Reply.{ending}") is agrees
-    wait(lambda: not fresh.state.is_saving)
+    wait(lambda: not fresh.state.clerks.is_saving)
     assert (folder / f"Reply.{ending}").exists() is agrees
     assert len(asked) == 1
     assert "inside the client's folder" in asked[0]
     assert fresh.reply.save_to(tmp_path / f"Reply.{ending}")
-    wait(lambda: not fresh.state.is_saving)
+    wait(lambda: not fresh.state.clerks.is_saving)
     assert len(asked) == 1
 
 

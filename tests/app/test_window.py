@@ -138,7 +138,7 @@ def test_a_brief_chosen_while_measuring_is_told_and_drawn_at_once(fresh: Window,
     wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 1)
     brief = tmp_path / "b.json"
     brief.write_text('{"schema": 1, "name": "Quiet", "peak_window_dbfs": [-50, -20]}')
-    fresh.state.choose_brief(brief)
+    fresh.state.briefs.choose_file(brief)
     assert fresh.state.is_measuring
     assert fresh.steps.brief_button.text() == "Brief: Quiet"
     head = fresh.sheet.model().headerData(Column.HEADROOM, Qt.Orientation.Horizontal)

@@ -33,29 +33,29 @@ class BriefMenu(QObject):
     def _fill(self) -> None:
         menu, state = self._panel.menu, self._state
         menu.clear()
-        for name in state.shelf.names():
+        for name in state.briefs.shelf.names():
             action = add_action(menu, readable(name).replace("&", "&&"), self._chooser(name))
             action.setCheckable(True)
             action.setChecked(name == state.brief.name)
         menu.addSeparator()
-        add_action(menu, "&Save", lambda: self._save(state.brief.name)).setEnabled(state.is_brief_changed)
+        add_action(menu, "&Save", lambda: self._save(state.brief.name)).setEnabled(state.briefs.is_changed)
         add_action(menu, "Save &as…", self._save_as)
-        put_back = add_action(menu, "&Discard the changes", self._state.put_brief_back)
-        put_back.setEnabled(state.is_brief_changed)
+        put_back = add_action(menu, "&Discard the changes", self._state.briefs.discard_changes)
+        put_back.setEnabled(state.briefs.is_changed)
         add_action(menu, "Make it the &default", self._make_default)
         delete = add_action(menu, "&Delete it", self._delete)
-        delete.setEnabled(state.shelf.is_own(state.brief.name))
+        delete.setEnabled(state.briefs.shelf.is_own(state.brief.name))
         menu.addSeparator()
         add_action(menu, "&Open a file…", self.choose_file)
         add_action(menu, "E&xport to a file…", self._export)
-        for trouble in state.shelf.troubles:
+        for trouble in state.briefs.shelf.troubles:
             self.said.emit(readable(trouble))
 
     def _chooser(self, name: str) -> Callable[[], None]:
-        return lambda: self._state.choose_named_brief(name)
+        return lambda: self._state.briefs.choose(name)
 
     def _save(self, name: str) -> None:
-        if self._state.save_brief(name):
+        if self._state.briefs.save(name):
             self.said.emit(f"The brief is saved as “{readable(name)}”.")
 
     def _save_as(self) -> None:
@@ -67,14 +67,14 @@ class BriefMenu(QObject):
 
     def _make_default(self) -> None:
         state = self._state
-        if state.is_brief_changed:
+        if state.briefs.is_changed:
             self.said.emit("Save the brief first: an unsaved brief cannot be the default.")
-        elif state.pick_default(state.brief.name):
+        elif state.briefs.pick_default(state.brief.name):
             self.said.emit(f"New windows open with “{readable(state.brief.name)}” now.")
 
     def _delete(self) -> None:
         name = self._state.brief.name
-        if self._state.delete_brief(name):
+        if self._state.briefs.delete(name):
             self.said.emit(f"“{readable(name)}” was deleted. The current brief stays in use until you choose another.")
 
     def _export(self) -> None:
@@ -102,4 +102,4 @@ class BriefMenu(QObject):
         chosen, _ = QFileDialog.getOpenFileName(self._panel, "Check against a brief", folder, "Brief (*.json)")
         if chosen:
             self._settings.set_folder("brief", Path(chosen).parent)
-            self._state.choose_brief(Path(chosen))
+            self._state.briefs.choose_file(Path(chosen))

@@ -137,7 +137,7 @@ class Presenter(QObject):
         """Show the brief in its panel, its button and on the client's page."""
         brief = self._state.brief
         self._window.steps.brief_button.setText(f"Brief: {readable(brief.name)}".replace("&", "&&"))
-        self._window.brief_panel.show_brief(brief, changed=self._state.is_brief_changed)
+        self._window.brief_panel.show_brief(brief, changed=self._state.briefs.is_changed)
         if self._window.pages.currentWidget() is self._window.paper:
             self.fill_page()
 

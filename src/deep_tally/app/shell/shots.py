@@ -115,7 +115,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     window.show_paper()
     shoot("client-page")
     window.open_brief(False)
-    window.state.edit_brief("parts", _PARTS, "Parts")
+    window.state.briefs.edit("parts", _PARTS, "Parts")
     window.show_parts()
     shoot("parts")
     window.show_names()

@@ -23,7 +23,7 @@ def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mi
 
     def begin(window: Window) -> None:
         if brief is not None:
-            window.state.choose_named_brief(brief)
+            window.state.briefs.choose(brief)
         if paths:
             window.open(list(paths), rough_mix=rough_mix)
         else:

@@ -6,19 +6,16 @@ beside it.
 
 from __future__ import annotations
 
-import contextlib
-import shutil
-import tempfile
-import time
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from platformdirs import user_cache_path
 from PySide6.QtCore import QObject, QTimer, Signal
-from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtGui import QUndoStack
 
-from deep_tally import __version__
+from deep_tally.app.shell.briefs import Briefs
+from deep_tally.app.shell.clerks import Clerks
+from deep_tally.app.shell.file_reader import FileReader
+from deep_tally.app.shell.undo import CorrectionChange
 from deep_tally.compare.run import CompareJob, Comparing
 from deep_tally.engine.check_run import (
     KERNELS,
@@ -33,43 +30,23 @@ from deep_tally.engine.check_run import (
     unchanged,
 )
 from deep_tally.intake.corrected import with_corrections
-from deep_tally.intake.unpacked import UnpackFolder, sweep
-from deep_tally.measure.excerpt import read_excerpts
-from deep_tally.measure.pictures import count_values, read_spectrogram, read_stereo_field
 from deep_tally.measure.run import Job, Measuring
-from deep_tally.model.brief import Brief, read_brief, with_value
+from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, Track
-from deep_tally.model.errors import BriefRefused, DeepTallyError
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
-from deep_tally.reply.page import Page
-from deep_tally.reply.save import save_reply
 from deep_tally.session.recall import recall_or_compare, recall_or_measure
-from deep_tally.session.shelf import Shelf, named_brief
 from deep_tally.session.words import add_word, vocabulary_at_hand
-from deep_tally.views.lanes import NUDGE
-from deep_tally.work.crew import Crew, Failed, Progress, Returned
-from deep_tally.work.whole import sweep_unfinished
+from deep_tally.work.crew import Crew, Progress
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
 """How often the crews are asked: soon again after a job came back, for its worker waits for the next one."""
 
 _KEEP_MS = 300
 """What the user says is written when he pauses: at every key the disk would make the window wait."""
-
-_DEMO = "the demo delivery"
-_UNFINISHED = "unfinished-demo-"
-_ABANDONED_AFTER_S = 600.0
-_TIDYING = "tidying up"
-_SAVING = "saving a page"
-PICTURES: dict[str, Callable[..., object]] = {
-    "Spectrogram": read_spectrogram,
-    "Stereo": read_stereo_field,
-    "Histogram": count_values,
-}
-"""What pictures of a file there are, and the jobs that make them."""
 
 
 class CheckState(QObject):
@@ -101,20 +78,17 @@ class CheckState(QObject):
     """Opening was cancelled before a list of files was there; what was open before still is."""
     refused = Signal(str)
     """Something could not be done; one sentence for the user."""
-    saved = Signal(str, bool)
-    """(one sentence for the user, whether it worked): a page was written, or could not be."""
-    picture_came = Signal(str, str, object)
-    """(kind, path, value): a picture of a file that was asked for; None where it cannot be read."""
-    excerpts_came = Signal(str, object)
-    """(who asked, {path: Excerpt}): samples that were asked for; a file that could not be read is missing."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.shelf = Shelf()
-        self.chosen_brief: Brief = self.shelf.default
-        """The brief as it lies on the shelf or in its file."""
-        self.brief: Brief = self.shelf.unsaved or self.chosen_brief
-        """The brief in force, with the user's changes."""
+        self.undo_stack = QUndoStack(self)
+        self.briefs = Briefs(self.undo_stack, self)
+        self.briefs.changed.connect(self._take_brief)
+        self.briefs.refused.connect(self.refused)
+        self.reader = FileReader(lambda: self.sources, self)
+        self.clerks = Clerks(self)
+        self.clerks.demo_made.connect(self._open_demo)
+        self.clerks.demo_failed.connect(self._refuse_demo)
         self.vocabulary, self._refused_words = vocabulary_at_hand()
         self.run: CheckRun | None = None
         """The check that is open."""
@@ -124,24 +98,17 @@ class CheckState(QObject):
         """What a worker does for one file."""
         self.compare_job: CompareJob = recall_or_compare
         """What a worker does for the files of one song."""
-        self.undo_stack = QUndoStack(self)
         self._next: CheckRun | None = None
-        self._left_folders: list[UnpackFolder] = []
         self._crew = Crew(preload=KERNELS)
-        self._readers = Crew(workers=1, preload="deep_tally.intake.reading")
-        # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
-        self._clerks = Crew(workers=2, preload="deep_tally.work.whole")
-        self._saving = 0
         self._is_making_demo = False
-        # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
-        self._painters = Crew(workers=1, preload="deep_tally.measure.pictures")
-        self._pictures: dict[str, tuple[str, str]] = {}
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)
+        for asked in (self.reader, self.clerks):
+            asked.started.connect(self._timer.start)
         self._settling = QTimer(self)
         self._settling.setSingleShot(True)
-        self._settling.timeout.connect(self._tell)
+        self._settling.timeout.connect(self._show_assessed)
         self._keeping = QTimer(self)
         self._keeping.setSingleShot(True)
         self._keeping.setInterval(_KEEP_MS)
@@ -155,26 +122,27 @@ class CheckState(QObject):
     def warm_up(self) -> None:
         """Start the worker processes while nobody waits for them."""
         self._crew.warm_up()
-        self._readers.warm_up()
-        self._tidy()
+        self.reader.readers.warm_up()
+        self.clerks.tidy()
 
     def close(self) -> None:
         """End all work; changes to the brief that were not saved are there again next time."""
         if self._keeping.isActive():
             self._keep()
-        with contextlib.suppress(DeepTallyError):
-            self.shelf.keep_unsaved(self.brief if self.is_brief_changed else None)
+        self.briefs.keep_unsaved()
         self._timer.stop()
         self._settling.stop()
         self._crew.close()
-        self._readers.close()
-        self._painters.close()
-        self._clerks.close()
+        self.reader.close()
+        self.clerks.close()
         for run in (self._next, self.run):
             if run is not None:
                 run.close()
-        for folder in self._left_folders:
-            folder.remove()
+
+    @property
+    def brief(self) -> Brief:
+        """The brief in force, with the user's changes."""
+        return self.briefs.brief
 
     @property
     def is_measuring(self) -> bool:
@@ -229,25 +197,15 @@ class CheckState(QObject):
             paths, self.brief, vocabulary=self.vocabulary, rough_mix=rough_mix, crew=self._crew, again=again
         )
         self._next.job, self._next.compare_job = self.job, self.compare_job
-        self._tidy()
+        self.clerks.tidy()
+        self._timer.start()
 
     def _abandon(self) -> None:
         """Give up what is being opened."""
         if self._next is not None:
             self._next.cancel()
-            self._leave(self._next)
+            self.clerks.tidy(self._next.let_go())
             self._next = None
-
-    def _leave(self, run: CheckRun) -> None:
-        """Have a worker delete what a run unpacked, for it may be gigabytes, and what crashed windows left with it."""
-        folder = run.let_go()
-        if folder is not None:
-            self._left_folders.append(folder)
-        self._tidy()
-
-    def _tidy(self) -> None:
-        self._clerks.submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))
-        self._timer.start()
 
     def open_demo(self) -> None:
         """Make the demo delivery, unless it is there already, and open it."""
@@ -255,8 +213,18 @@ class CheckState(QObject):
         self._abandon()
         self.opening.emit("Making the demo delivery", "The demo")
         self._is_making_demo = True
-        self._clerks.submit(_DEMO, _make_demo)
-        self._timer.start()
+        self.clerks.make_demo()
+
+    def _open_demo(self, folder: Path) -> None:
+        # Unless something else was opened meanwhile, or it was cancelled.
+        if self._is_making_demo:
+            self._is_making_demo = False
+            self.open([folder])
+
+    def _refuse_demo(self, words: str) -> None:
+        if self._is_making_demo:
+            self._is_making_demo = False
+            self.refused.emit(words)
 
     def cancel(self) -> None:
         """Stop measuring; what was measured is kept and assessed."""
@@ -272,96 +240,10 @@ class CheckState(QObject):
             self.run.cancel()
             self._settle()
 
-    def choose_brief(self, path: Path) -> None:
-        """Assess again with the brief in a file; no audio is read again."""
-        self._choose(lambda: read_brief(path))
-
-    def choose_named_brief(self, said: str) -> None:
-        """Assess again with a brief of the shelf, or in a file."""
-        self._choose(lambda: named_brief(said))
-
-    def _choose(self, find: Callable[[], Brief]) -> None:
-        try:
-            brief = find()
-        except DeepTallyError as error:
-            self.refused.emit(str(error))
-            return
-        self.undo_stack.push(
-            _BriefChange(self, f"Brief: {brief.name}", (self.brief, self.chosen_brief), (brief, brief))
-        )
-
-    def edit_brief(self, key: str, value: object, words: str) -> bool:
-        """Change one line of the brief; tells whether the value can be used."""
-        try:
-            brief = with_value(self.brief, key, value)
-        except BriefRefused as refused:
-            self.refused.emit(str(refused))
-            return False
-        if brief != self.brief:
-            now = self.chosen_brief
-            self.undo_stack.push(_BriefChange(self, words, (self.brief, now), (brief, now), key))
-        return True
-
-    def put_brief(self, brief: Brief, chosen: Brief) -> None:
-        """Take a brief; what is measured is assessed again at once."""
-        self.brief, self.chosen_brief = brief, chosen
-        self.brief_changed.emit()
-        self._assess_again()
-
-    @property
-    def is_brief_changed(self) -> bool:
-        """Whether the brief in force differs from the one that was chosen."""
-        return self.brief != self.chosen_brief
-
-    def save_brief(self, name: str) -> bool:
-        """Keep the brief on the shelf under a name; tells whether it worked."""
-        try:
-            brief = with_value(self.brief, "name", name)
-            self.shelf.save(brief)
-        except DeepTallyError as error:
-            self.refused.emit(str(error))
-            return False
-        self.put_brief(brief, brief)
-        return True
-
-    def save_page(self, page: Page, path: Path) -> None:
-        """Write a page in a worker, which takes a second for a PDF; `saved` says how it went.
-
-        Where it lies in the client's folder, the user agreed to that.
-        """
-        self._saving += 1
-        self._clerks.submit(_SAVING, _save_page, page, path, self.client)
-        self._timer.start()
-
-    @property
-    def is_saving(self) -> bool:
-        """Whether a page is being written."""
-        return self._saving > 0
-
-    def put_brief_back(self) -> None:
-        """Take the chosen brief again, without the changes; that can be undone."""
-        self._choose(lambda: self.chosen_brief)
-
-    def pick_default(self, name: str) -> bool:
-        """Make a brief of the shelf the one that windows open with; tells whether it worked."""
-        return self._try(lambda: self.shelf.pick_default(name))
-
-    def delete_brief(self, name: str) -> bool:
-        """Take one of the user's own briefs off the shelf; tells whether it worked."""
-        return self._try(lambda: self.shelf.delete(name))
-
-    def _try(self, what: Callable[[], None]) -> bool:
-        try:
-            what()
-        except DeepTallyError as error:
-            self.refused.emit(str(error))
-            return False
-        return True
-
     def correct(self, corrections: Corrections, words: str) -> None:
         """Take what the user says of this delivery; it is kept, and can be undone."""
         if self.run is not None and corrections != self.corrections:
-            self.undo_stack.push(_Correction(self, words, self.corrections, corrections))
+            self.undo_stack.push(CorrectionChange(self.put_corrections, words, self.corrections, corrections))
 
     def put_corrections(self, corrections: Corrections) -> None:
         """Take what the user said for true: what became audio is measured, then all is compared and assessed again."""
@@ -378,13 +260,16 @@ class CheckState(QObject):
             self.corrected.emit()
             self._settle()
         elif was_judged:
-            self._tell()
+            self._show_assessed()
         self.corrections_changed.emit()
 
     def _keep(self) -> None:
         self._keeping.stop()
         if self.run is not None:
-            self._try(self.run.keep_corrections)
+            try:
+                self.run.keep_corrections()
+            except DeepTallyError as error:
+                self.refused.emit(str(error))
 
     def add_word(self, part: str, phrase: str) -> bool:
         """Keep a word of the user's own for a part; tells whether it can be used."""
@@ -427,29 +312,6 @@ class CheckState(QObject):
         if with_corrections(self.run.found, corrections).entries != self.intake.entries:
             self.correct(corrections, words)
 
-    def request_excerpts(self, who: str, wanted: Iterable[tuple[str, int, int]]) -> None:
-        """Ask for samples of files: (path, first frame, frames) each; `excerpts_came` brings them.
-
-        A newer request of the same asker replaces one that still waits.
-        """
-        sources = self.sources
-        jobs = [(path, sources[path], start, frames) for path, start, frames in wanted if path in sources]
-        if jobs:
-            self._readers.forget_waiting(who)
-            self._readers.submit(who, read_excerpts, jobs)
-            self._timer.start()
-
-    def request_picture(self, kind: str, path: str, arguments: tuple[object, ...]) -> None:
-        """Ask for a picture of a file (see `PICTURES`); `picture_came` brings it. The newest of a kind counts."""
-        source = self.sources.get(path)
-        if source is not None:
-            for waiting in [job for job in self._pictures if self._pictures[job][0] == kind]:
-                self._painters.forget_waiting(waiting)
-            job = f"{kind}, {path}"
-            self._pictures[job] = kind, path
-            self._painters.submit(job, PICTURES[kind], source, *arguments)
-            self._timer.start()
-
     @property
     def client(self) -> ClientFiles:
         """What nothing may be written over, or into."""
@@ -461,22 +323,8 @@ class CheckState(QObject):
         return {e.path: e.source for e in self.intake.entries} if self.intake is not None else {}
 
     def _poll(self) -> None:
-        for report in self._clerks.poll():
-            if report.job == _TIDYING:
-                for folder in [f for f in self._left_folders if not f.path.exists()]:
-                    folder.remove()
-                    self._left_folders.remove(folder)
-            elif not isinstance(report, Progress):
-                if report.job == _DEMO:
-                    self._open_made(report)
-                else:
-                    self._take_saved(report)
-        for report in self._readers.poll():
-            if not isinstance(report, Progress):
-                self.excerpts_came.emit(report.job, report.value if isinstance(report, Returned) else {})
-        for report in self._painters.poll():
-            if not isinstance(report, Progress):
-                self.picture_came.emit(*self._pictures[report.job], getattr(report, "value", None))
+        self.clerks.poll()
+        self.reader.poll()
         moved = came = False
         for report in self._crew.poll():
             came = came or not isinstance(report, Progress)
@@ -488,18 +336,11 @@ class CheckState(QObject):
             moved = self._hear(self.run, self.run.step())
         if moved:
             self.progressed.emit()
-        is_busy = any(crew.is_busy for crew in (self._crew, self._readers, self._painters, self._clerks))
+        is_busy = any(worker.is_busy for worker in (self._crew, self.reader, self.clerks))
         if not is_busy and (self.run is None or not self.run.is_to_step):
             self._timer.stop()
         else:
             self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
-
-    def _take_saved(self, report: Returned | Failed) -> None:
-        self._saving -= 1
-        if isinstance(report, Returned):
-            self.saved.emit(*report.value)
-        else:
-            self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
 
     def _hear(self, run: CheckRun, events: Sequence[Event]) -> bool:
         """Pass on what happened; whether measuring or comparing went on."""
@@ -512,7 +353,7 @@ class CheckState(QObject):
                     self.preparing_moved.emit(done, total)
                 case Refused(error):
                     self._next = None
-                    self._leave(run)
+                    self.clerks.tidy(run.let_go())
                     self.refused.emit(str(error))
                 case Listed():
                     self._replace(run)
@@ -545,16 +386,11 @@ class CheckState(QObject):
         elif run.recalled != NO_CORRECTIONS:
             self.noticed.emit(f"Your earlier corrections apply: {correction_words(run.recalled)}.")
         if before is not None:
-            self._leave(before)
+            self.clerks.tidy(before.let_go())
 
-    def _open_made(self, report: Returned | Failed) -> None:
-        if not self._is_making_demo:
-            return  # something else was opened meanwhile, or it was cancelled
-        self._is_making_demo = False
-        if isinstance(report, Returned):
-            self.open([report.value])
-        else:
-            self.refused.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
+    def _take_brief(self) -> None:
+        self.brief_changed.emit()
+        self._assess_again()
 
     def _assess_again(self) -> None:
         """Assess again what is assessed already; what is not will be, when it is measured and compared."""
@@ -563,7 +399,7 @@ class CheckState(QObject):
         self.run.brief, self.run.vocabulary = self.brief, self.vocabulary
         if self.run.delivery is not None:
             self.run.assess()
-            self._tell()
+            self._show_assessed()
 
     def _settle(self) -> None:
         """Take all steps that need no worker, and show the result."""
@@ -572,68 +408,13 @@ class CheckState(QObject):
             while run.is_to_step:
                 run.step()
             if run.delivery is not None:
-                self._tell()
+                self._show_assessed()
 
-    def _tell(self) -> None:
+    def _show_assessed(self) -> None:
         self._settling.stop()
         if self.run is not None and self.run.delivery is not None:
             self.delivery = self.run.delivery
             self.assessed.emit()
-
-
-class _BriefChange(QUndoCommand):
-    """One line of the brief changed, or another brief chosen: (in force, chosen) before and after it."""
-
-    def __init__(
-        self, state: CheckState, words: str, before: tuple[Brief, Brief], after: tuple[Brief, Brief], key: str = ""
-    ) -> None:
-        super().__init__(words)
-        self._state, self._before, self._after, self._key = state, before, after, key
-
-    def redo(self) -> None:
-        self._state.put_brief(*self._after)
-
-    def undo(self) -> None:
-        self._state.put_brief(*self._before)
-
-    def id(self) -> int:
-        return 1 if self._key else -1
-
-    def mergeWith(self, other: QUndoCommand) -> bool:
-        """Turning a number up and down is one change."""
-        is_number = self._key.startswith("thresholds.") or self._key.endswith(("_dbfs", "_seconds", "longest"))
-        if not isinstance(other, _BriefChange) or other._key != self._key or not is_number:
-            return False
-        self._after = other._after
-        return True
-
-
-class _Correction(QUndoCommand):
-    """What the user said of the delivery, before and after."""
-
-    def __init__(self, state: CheckState, words: str, before: Corrections, after: Corrections) -> None:
-        super().__init__(words)
-        self._state, self._before, self._after = state, before, after
-
-    def redo(self) -> None:
-        self._state.put_corrections(self._after)
-
-    def undo(self) -> None:
-        self._state.put_corrections(self._before)
-
-    def id(self) -> int:
-        return 2
-
-    def mergeWith(self, other: QUndoCommand) -> bool:
-        """Typing at the pattern is one change, and so is nudging one file again and again."""
-        if not isinstance(other, _Correction):
-            return False
-        was_typed = self._before.pattern != self._after.pattern
-        typed = was_typed and replace(other._after, pattern=self._after.pattern) == self._after
-        nudged = self.text() == other.text() and self.text().startswith(NUDGE)
-        if typed or nudged:
-            self._after = other._after
-        return typed or nudged
 
 
 def _name(path: str) -> str:
@@ -654,37 +435,3 @@ def _difference(before: Intake, now: Intake) -> str:
         if paths
     ]
     return f"Read again: {listed(parts)}." if parts else "Read again: nothing is different."
-
-
-def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> tuple[str, bool]:
-    """In a worker: write a page; returns a sentence about it, and whether it worked."""
-    try:
-        save_reply(page, path, client=client, into_delivery=True)
-    except DeepTallyError as error:
-        return str(error), False
-    return f"Saved: {path}", True
-
-
-def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
-    """In a worker: delete what is no longer needed, and what crashed windows left."""
-    for folder in folders:
-        shutil.rmtree(folder, ignore_errors=True)
-    sweep()
-    sweep_unfinished()
-
-
-def _make_demo(progress: object) -> Path:
-    from deep_tally.demo.delivery import FOLDER_NAME, write_demo
-
-    home = user_cache_path("deep-tally") / f"demo-{__version__}"
-    if (home / "planted.json").is_file():
-        return home / FOLDER_NAME
-    home.parent.mkdir(parents=True, exist_ok=True)
-    for left in home.parent.glob(f"{_UNFINISHED}*"):
-        if time.time() - left.stat().st_mtime > _ABANDONED_AFTER_S:
-            shutil.rmtree(left, ignore_errors=True)
-    # Made beside and renamed: a demo that was interrupted is never taken for a whole one.
-    made = Path(tempfile.mkdtemp(dir=home.parent, prefix=_UNFINISHED))
-    write_demo(made)
-    made.rename(home)
-    return home / FOLDER_NAME

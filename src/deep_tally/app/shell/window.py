@@ -259,14 +259,14 @@ class Window(QMainWindow):
         state.corrections_changed.connect(presenter.corrections_changed)
         state.abandoned.connect(presenter.abandoned)
         state.refused.connect(self._refused)
-        state.saved.connect(self._saved)
-        state.excerpts_came.connect(self._take_excerpts)
-        state.picture_came.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
+        state.clerks.saved.connect(self._saved)
+        state.reader.excerpts_came.connect(self._take_excerpts)
+        state.reader.picture_came.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
         self.progress.cancel_button.clicked.connect(state.cancel)
         for view in (self.line_up, self.parts, self.names):
             view.corrected.connect(state.correct)
         for page in (self.reply, self.paper):
-            page.slow_to_save.connect(state.save_page)
+            page.slow_to_save.connect(lambda of, path: state.clerks.save_page(of, path, state.client))
 
     def _connect_views(self) -> None:
         state, steps, bench, panel = self.state, self.steps, self.bench, self.brief_panel
@@ -289,10 +289,10 @@ class Window(QMainWindow):
         for kind, picture in bench.pictures.items():
             picture.wanted.connect(self._picture_asker(kind))
         bench.waveform.excerpt_wanted.connect(
-            lambda track, start, frames: state.request_excerpts(track.path, [(track.path, start, frames)])
+            lambda track, start, frames: state.reader.request_excerpts(track.path, [(track.path, start, frames)])
         )
         self.line_up.tempo_given.connect(self._set_tempo)
-        self.line_up.samples_wanted.connect(state.request_excerpts)
+        self.line_up.samples_wanted.connect(state.reader.request_excerpts)
         self.line_up.file_wanted.connect(self._show_in_sheet)
         self.playback.changed.connect(self._show_player)
         panel.edited.connect(self._edit_brief)
@@ -307,7 +307,7 @@ class Window(QMainWindow):
             tally.clicked.connect(lambda checked, a=action: self.keep_action(a if checked else None))
 
     def _picture_asker(self, kind: str) -> Callable[[str, tuple[object, ...]], None]:
-        return lambda path, arguments: self.state.request_picture(kind, path, arguments)
+        return lambda path, arguments: self.state.reader.request_picture(kind, path, arguments)
 
     # -- opening ------------------------------------------------------------------------------
 
@@ -358,7 +358,7 @@ class Window(QMainWindow):
             self.state.correct(self.state.corrections.with_tempo(song, bpm), "Tempo")
 
     def _edit_brief(self, key: str, value: object, words: str) -> None:
-        if not self.state.edit_brief(key, value, words):
+        if not self.state.briefs.edit(key, value, words):
             self.presenter.show_brief()
 
     def _take_word(self, part: str, phrase: str) -> None:
@@ -563,13 +563,13 @@ class Window(QMainWindow):
     def _saved(self, words: str, worked: bool) -> None:
         """A page was written or not; a window that waits for it closes now, unless it would be lost."""
         self.say(readable(words))
-        if self._closes_when_saved and not self.state.is_saving:
+        if self._closes_when_saved and not self.state.clerks.is_saving:
             self._closes_when_saved = False
             if worked:
                 self.close()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if self._furnished and self.state.is_saving:
+        if self._furnished and self.state.clerks.is_saving:
             self._closes_when_saved = True
             self.say("A page is being saved; the window closes when that is done.")
             event.ignore()

@@ -1,0 +1,142 @@
+"""Work on the disk that nobody waits for: pages that are saved, what was unpacked removed, the demo made."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from platformdirs import user_cache_path
+from PySide6.QtCore import QObject, Signal
+
+from deep_tally import __version__
+from deep_tally.intake.unpacked import UnpackFolder, sweep
+from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.files import ClientFiles
+from deep_tally.reply.page import Page
+from deep_tally.reply.save import save_reply
+from deep_tally.work.crew import Crew, Failed, Progress, Returned
+from deep_tally.work.whole import sweep_unfinished
+
+_DEMO = "the demo delivery"
+_TIDYING = "tidying up"
+_SAVING = "saving a page"
+_UNFINISHED = "unfinished-demo-"
+_ABANDONED_AFTER_S = 600.0
+
+
+class Clerks(QObject):
+    """Two workers; the owner polls them."""
+
+    saved = Signal(str, bool)
+    """(one sentence for the user, whether it worked): a page was written, or could not be."""
+    demo_made = Signal(object)
+    """The demo's folder is there."""
+    demo_failed = Signal(str)
+    """The demo cannot be made; one sentence for the user."""
+    started = Signal()
+    """There is something to poll for."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
+        self._crew = Crew(workers=2, preload="deep_tally.work.whole")
+        self._saving = 0
+        self._left_folders: list[UnpackFolder] = []
+
+    def save_page(self, page: Page, path: Path, client: ClientFiles) -> None:
+        """Write a page, which takes a second for a PDF; `saved` says how it went.
+
+        Where it lies in the client's folder, the user agreed to that.
+        """
+        self._saving += 1
+        self._submit(_SAVING, _save_page, page, path, client)
+
+    @property
+    def is_saving(self) -> bool:
+        """Whether a page is being written."""
+        return self._saving > 0
+
+    def make_demo(self) -> None:
+        """Make the demo delivery, unless it is there already."""
+        self._submit(_DEMO, _make_demo)
+
+    def tidy(self, folder: UnpackFolder | None = None) -> None:
+        """Remove what was unpacked, for it may be gigabytes, and what crashed windows left."""
+        if folder is not None:
+            self._left_folders.append(folder)
+        self._submit(_TIDYING, _tidy, tuple(f.path for f in self._left_folders))
+
+    def _submit(self, job: str, function: Callable[..., object], *arguments: object) -> None:
+        self._crew.submit(job, function, *arguments)
+        self.started.emit()
+
+    def poll(self) -> None:
+        """Hand on what the workers did."""
+        for report in self._crew.poll():
+            if report.job == _TIDYING:
+                for folder in [f for f in self._left_folders if not f.path.exists()]:
+                    folder.remove()
+                    self._left_folders.remove(folder)
+            elif not isinstance(report, Progress):
+                self._take_made(report) if report.job == _DEMO else self._take_saved(report)
+
+    def _take_made(self, report: Returned | Failed) -> None:
+        if isinstance(report, Returned):
+            self.demo_made.emit(report.value)
+        else:
+            self.demo_failed.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
+
+    def _take_saved(self, report: Returned | Failed) -> None:
+        self._saving -= 1
+        if isinstance(report, Returned):
+            self.saved.emit(*report.value)
+        else:
+            self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether something is still to be done."""
+        return self._crew.is_busy
+
+    def close(self) -> None:
+        """End the workers; what they did not remove is removed now."""
+        self._crew.close()
+        for folder in self._left_folders:
+            folder.remove()
+
+
+def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> tuple[str, bool]:
+    """In a worker: write a page; returns a sentence about it, and whether it worked."""
+    try:
+        save_reply(page, path, client=client, into_delivery=True)
+    except DeepTallyError as error:
+        return str(error), False
+    return f"Saved: {path}", True
+
+
+def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
+    """In a worker: delete what is no longer needed, and what crashed windows left."""
+    for folder in folders:
+        shutil.rmtree(folder, ignore_errors=True)
+    sweep()
+    sweep_unfinished()
+
+
+def _make_demo(progress: object) -> Path:
+    from deep_tally.demo.delivery import FOLDER_NAME, write_demo
+
+    home = user_cache_path("deep-tally") / f"demo-{__version__}"
+    if (home / "planted.json").is_file():
+        return home / FOLDER_NAME
+    home.parent.mkdir(parents=True, exist_ok=True)
+    for left in home.parent.glob(f"{_UNFINISHED}*"):
+        if time.time() - left.stat().st_mtime > _ABANDONED_AFTER_S:
+            shutil.rmtree(left, ignore_errors=True)
+    # Made beside and renamed: a demo that was interrupted is never taken for a whole one.
+    made = Path(tempfile.mkdtemp(dir=home.parent, prefix=_UNFINISHED))
+    write_demo(made)
+    made.rename(home)
+    return home / FOLDER_NAME
