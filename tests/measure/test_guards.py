@@ -101,8 +101,9 @@ def looks(*levels: float, hz: float = 50.0, beside: float = 0.0) -> list[np.ndar
 
 def test_hum_is_as_strong_in_every_pause() -> None:
     assert find_hum(looks(1e-3, 1e-3, 1e-3), RATE, loud_dbfs=-10) is not None
-    assert find_hum(looks(1e-3, 0.6e-3, 1e-3), RATE, loud_dbfs=-10) is not None
-    assert find_hum(looks(1e-3, 0.4e-3, 1e-3), RATE, loud_dbfs=-10) is None
+    # Six decibels are 0.501.
+    assert find_hum(looks(1e-3, 0.52e-3, 1e-3), RATE, loud_dbfs=-10) is not None
+    assert find_hum(looks(1e-3, 0.48e-3, 1e-3), RATE, loud_dbfs=-10) is None
 
 
 def test_a_tone_beside_a_stronger_one_is_no_hum() -> None:

@@ -70,6 +70,12 @@ def test_columns_stand_where_their_sound_is() -> None:
     assert (close[22:] > -6).all()
 
 
+def test_a_tone_at_half_the_rate_stands_in_the_highest_row() -> None:
+    made = levels(np.resize([0.5, -0.5], RATE))
+    assert int(made[:, 5].argmax()) == len(made) - 1
+    assert made[-1, 5] == pytest.approx(0.0, abs=0.1)  # in that bin a sine's whole energy lies: 6 dB more
+
+
 def test_nothing_above_the_edge_of_an_upsampled_file(tmp_path: Path) -> None:
     import soxr
 

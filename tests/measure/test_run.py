@@ -73,6 +73,20 @@ def test_the_more_files_the_coarser_their_overviews(monkeypatch: pytest.MonkeyPa
     assert kept.measures == fine.measures, "the numbers are the same"
 
 
+def test_where_no_overview_is_coarse_enough_the_coarsest_is_kept(monkeypatch: pytest.MonkeyPatch) -> None:
+    fine = replace(track("a.wav"), measures=measured(sine(440, 30.0)))
+    assert fine.measures is not None
+    levels = fine.measures.overview
+    for most, kept in ((1, levels[-1:]), (len(levels[0].low), levels), (len(levels[0].low) - 1, levels[1:])):
+        monkeypatch.setattr(run_module, "_BINS_IN_ALL", most)
+        crew = _Told()
+        measuring = Measuring(intake({"a.wav": 1}), crew)
+        crew.reports = [Returned("a.wav", fine)]
+        (done,) = measuring.poll()
+        assert done.measures is not None
+        assert [lv.bin_frames for lv in done.measures.overview] == [lv.bin_frames for lv in kept]
+
+
 def test_cancelling_takes_less_than_a_fifth_of_a_second_in_the_middle_of_long_files(tmp_path: Path) -> None:
     import soundfile
 
