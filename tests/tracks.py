@@ -122,7 +122,7 @@ def song_of(
     brief: Brief = DEFAULT_BRIEF,
     facts: SongFacts | None = None,
     mix: bool = True,
-    told: dict[str, tuple[str, ...]] | None = None,
+    set_by_user: dict[str, tuple[str, ...]] | None = None,
     places: dict[str, int] | None = None,
 ) -> SongSet:
     """A set of tracks; with a rough mix and all facts unless told otherwise."""
@@ -136,7 +136,7 @@ def song_of(
         facts=facts,
         common=find_common(listed, brief),
         names=names,
-        parts=match_parts(brief.parts, asked, told=told),
+        parts=match_parts(brief.parts, asked, set_by_user=set_by_user),
     )
     return replace(song, placements=placements_of(song, places or {}, brief))
 

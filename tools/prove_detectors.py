@@ -71,8 +71,8 @@ def _tables(deliveries: int, seconds: float) -> Iterator[str]:
         yield "|---|---|---|---|---|"
         for code in dict.fromkeys(case.code for case in CASES):
             cells = [right[code, positive, base] for positive in (True, False) for base in BASES]
-            told = [f"{sum(cell)} of {len(cell)}" if cell else "" for cell in cells]
-            yield f"| {code} | {' | '.join(told)} |"
+            lines_of = [f"{sum(cell)} of {len(cell)}" if cell else "" for cell in cells]
+            yield f"| {code} | {' | '.join(lines_of)} |"
         every = [
             [v for (_, positive, b), cell in right.items() if positive is p and b == base for v in cell]
             for p in (True, False)
@@ -80,12 +80,12 @@ def _tables(deliveries: int, seconds: float) -> Iterator[str]:
         ]
         yield f"| **all** | {' | '.join(f'{sum(v)} of {len(v)}' for v in every)} |"
         yield ""
-        told = sum(pool.map(_clean, range(deliveries), [seconds] * deliveries), Counter())
-        asks = sum(n for (_, action), n in told.items() if action == "ask")
+        lines_of = sum(pool.map(_clean, range(deliveries), [seconds] * deliveries), Counter())
+        asks = sum(n for (_, action), n in lines_of.items() if action == "ask")
         yield (
             f"**Clean deliveries**: {deliveries} of {FILES} files of {seconds:.0f} s, half of them programmed:"
             f" {asks} false asks (allowed: one in twenty deliveries). What else they are told, in all: "
-            + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(told.items()) if action != "ask")
+            + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(lines_of.items()) if action != "ask")
             + "."
         )
         yield ""

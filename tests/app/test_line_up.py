@@ -244,11 +244,11 @@ def test_the_magnifier_tells_the_smallest_difference_and_shows_its_samples(view:
     view.place(GUITAR, 480_000)  # three samples before the common end then
     press(view, Qt.Key.Key_E)
     assert view.edge.isVisible()
-    assert view.edge.told() == ["Nylon guitar left: 3 samples short"]
+    assert view.edge.differences() == ["Nylon guitar left: 3 samples short"]
     assert "3 samples short" in view.edge.accessibleDescription()
     wait(lambda: view.edge.has_samples)
     view.place(GUITAR, 480_002)
-    assert view.edge.told() == ["Nylon guitar left: 1 sample short"]
+    assert view.edge.differences() == ["Nylon guitar left: 1 sample short"]
     press(view, Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
     assert (view.edge.edge, view.start_button.isChecked(), view.end_button.isChecked()) == ("start", True, False)
     press(view, Qt.Key.Key_Escape)
@@ -482,7 +482,7 @@ def test_alone_silent_trims_and_the_rough_mix_by_keys(view: LineUpView, window: 
     press(view, Qt.Key.Key_BracketLeft)
     press(view, Qt.Key.Key_BracketLeft)
     assert listening.trims_db == {DRUM: -1.0, "02 Shaker.wav": -1.0}  # together: their balance stays
-    assert "plays \N{MINUS SIGN}1.0 dB" in view.list.lane_model.told(lane(view, DRUM))
+    assert "plays \N{MINUS SIGN}1.0 dB" in view.list.lane_model.lines(lane(view, DRUM))
     press(view, Qt.Key.Key_Backslash)
     assert listening.trims_db == {}
     press(view, Qt.Key.Key_B)

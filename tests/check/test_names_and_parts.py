@@ -198,7 +198,7 @@ def test_asked_parts_that_did_not_come(files: list[str], missing: tuple[str, ...
 def test_what_the_user_told_fills_a_part() -> None:
     asked = brief(parts=BAND)
     files = named("x1.wav", "Bass.wav", "LeadVox dry.wav", "LeadVox wet.wav")
-    song = song_of(files, brief=asked, told={"x1.wav": ("kick in",)})
+    song = song_of(files, brief=asked, set_by_user={"x1.wav": ("kick in",)})
     assert of("content.part-missing", tally(song, asked)) == []
 
 

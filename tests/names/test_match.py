@@ -71,14 +71,14 @@ def test_one_file_may_stand_for_two_parts() -> None:
 def test_what_the_user_told_counts_and_is_marked_so() -> None:
     names = read_names(["x1.wav", "Kick.wav"], SongFacts())
     asked = [Part(part="lead voice"), Part(part="kick drum")]
-    voice, kick = match_parts(asked, names, told={"x1.wav": ["lead voice"], "Kick.wav": []})
+    voice, kick = match_parts(asked, names, set_by_user={"x1.wav": ["lead voice"], "Kick.wav": []})
     assert [(m.path, m.confidence, m.is_told) for m in voice.matches] == [("x1.wav", 1.0, True)]
     assert kick.matches == ()
 
 
 def test_what_was_told_of_another_list_is_no_word_about_this_one() -> None:
     names = read_names(["Kick.wav"], SongFacts())
-    (kick,) = match_parts([Part(part="kick drum")], names, told={"Kick.wav": ["organ"]})
+    (kick,) = match_parts([Part(part="kick drum")], names, set_by_user={"Kick.wav": ["organ"]})
     assert [(m.path, m.is_told) for m in kick.matches] == [("Kick.wav", False)]
 
 

@@ -116,7 +116,7 @@ def test_every_line_is_a_key_of_the_brief(line: object) -> None:
 
 
 @pytest.mark.parametrize(
-    ("received", "words"),
+    ("came", "words"),
     [
         (Coverage(33, 33), "all 33"),
         (Coverage(31, 33), "31 of 33"),

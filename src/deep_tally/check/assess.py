@@ -114,7 +114,7 @@ def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
 
 
 def _with_names(
-    song: SongSet, brief: Brief, told: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
+    song: SongSet, brief: Brief, set_by_user: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
 ) -> SongSet:
     """The set with what its files' names say, and which asked parts they stand for."""
     names = read_names([t.path for t in song.tracks], song.facts, vocabulary)
@@ -122,12 +122,12 @@ def _with_names(
     return replace(
         song,
         names=names,
-        parts=match_parts(brief.parts, asked, told=told, vocabulary=vocabulary),
+        parts=match_parts(brief.parts, asked, set_by_user=set_by_user, vocabulary=vocabulary),
     )
 
 
 def facts_of(
-    intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, *, told_bpm: float | None = None
+    intake: Intake, song: str, tracks: Sequence[Track], brief: Brief, *, user_bpm: float | None = None
 ) -> SongFacts:
     """What the user, the brief, names, notes, MIDI and the files themselves say of one song."""
     entries = [e for e in intake.entries if e.song == song]
@@ -145,7 +145,7 @@ def facts_of(
             for t in tracks
             if t.path in paths and t.role is Role.CLICK and t.measures is not None and t.measures.pulse is not None
         ],
-        told_bpm=told_bpm,
+        user_bpm=user_bpm,
         asked_bpm=brief.tempo_bpm,
         asked_meter=brief.meter_step,
     )
@@ -157,12 +157,12 @@ def _song_set(
     tracks: Sequence[Track],
     brief: Brief,
     comparison: Comparison,
-    told_bpm: float | None,
+    user_bpm: float | None,
 ) -> SongSet:
     order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
     modified_s = {e.path: e.mtime_ns / 1e9 for e in intake.entries if e.song == song and e.mtime_ns}
     ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
-    facts = facts_of(intake, song, ordered, brief, told_bpm=told_bpm)
+    facts = facts_of(intake, song, ordered, brief, user_bpm=user_bpm)
     name = song if len(intake.songs) > 1 else facts.title or song
     return SongSet(
         name=name,

@@ -71,7 +71,7 @@ def run_names(
         intake = with_corrections(found, said)
         for song in intake.songs:
             files = [e.path for e in intake.entries if e.song == song and e.role.is_audio]
-            facts = facts_of(intake, song, (), asked, told_bpm=said.tempos.get(song))
+            facts = facts_of(intake, song, (), asked, user_bpm=said.tempos.get(song))
             names = read_names(files, facts, vocabulary)
             parsed |= names
             plans += make_plan(
@@ -110,5 +110,5 @@ def _print(plans: Sequence[Renamed], parsed: dict[str, ParsedName]) -> None:
         line = f"{readable(renamed.path):<{width}}  {arrow}  {readable(renamed.new)}"
         click.echo(f"{line}   ! {TROUBLE_WORDS[renamed.trouble]}" if renamed.trouble else line)
         if (name := parsed.get(renamed.path)) is not None:
-            told = [f"{t.kind}: {readable(name.stem[t.start : t.end])} ({t.value})" for t in name.tokens]
-            click.echo(f"{'':<{width}}     {'; '.join(told)}; family: {name.family}")
+            lines = [f"{t.kind}: {readable(name.stem[t.start : t.end])} ({t.value})" for t in name.tokens]
+            click.echo(f"{'':<{width}}     {'; '.join(lines)}; family: {name.family}")

@@ -61,11 +61,11 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         alive()
         sums = find_sums(sampled, gram, leave_out=copies)
         alive()
-        told = copies | {s.path for s in sums}
+        explained = copies | {s.path for s in sums}
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
-            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=told, alive=alive)),
+            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=explained, alive=alive)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
             unread=(*comparison.unread, *sampled.unread),
         )

@@ -68,9 +68,9 @@ class Comparing:
             # What holds among many holds among some of them: leaving files out seldom asks for anything new.
             paths = {e.path for e in entries}
             among = (c.among(paths) for larger, c in known.items() if set(key) <= set(larger))
-            told = next((c for c in among if c is not None), None)
-            if told is not None:
-                self.found[key] = told
+            earlier = next((c for c in among if c is not None), None)
+            if earlier is not None:
+                self.found[key] = earlier
             else:
                 self._left.add(_PREFIX + song)
                 crew.submit(_PREFIX + song, job, entries, [_lightened(by_path[e.path]) for e in entries])

@@ -44,9 +44,9 @@ def find_sums(sampled: Sampled, gram: NDArray[np.float64], *, leave_out: frozens
     for file in np.unique(owners):
         mine = np.flatnonzero(owners == file)
         if (own[mine] < 10 ** (_LEFT_DB / 10)).all():
-            told = _as_sum(unit, norms, owners, mine, sampled)
-            if told is not None:
-                found.append(told)
+            total = _as_sum(unit, norms, owners, mine, sampled)
+            if total is not None:
+                found.append(total)
     return found
 
 

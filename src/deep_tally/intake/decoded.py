@@ -23,7 +23,7 @@ from platformdirs import user_cache_path
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.ogg import walk_pages
 from deep_tally.intake.pcm import PcmReader
-from deep_tally.intake.priming import Told, read_mp3, read_mp4, read_opus
+from deep_tally.intake.priming import Stated, read_mp3, read_mp4, read_opus
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
@@ -71,7 +71,7 @@ class LibsndfileReader:
             sample_format, bits = "float", _FLOAT_BITS[subtype]
         try:
             require_sane(path, info.channels, info.samplerate)
-            told, contradictions, losses, sound_frames = _told(path, info.format, subtype, info.samplerate)
+            stated, contradictions, losses, sound_frames = _stated_by_file(path, info.format, subtype, info.samplerate)
         except UnreadableSound:
             info.close()
             raise
@@ -85,10 +85,10 @@ class LibsndfileReader:
             channels=info.channels,
             # Past a damaged page decoders lose their place, and search for it at every read.
             frames=min(info.frames, sound_frames) if losses else info.frames,
-            claimed_frames=min(info.frames, sound_frames) if losses else max(info.frames, told.frames or 0),
+            claimed_frames=min(info.frames, sound_frames) if losses else max(info.frames, stated.frames or 0),
             comments=tuple(t for t in texts if t),
             contradictions=contradictions,
-            codec_delay_frames=told.delay_frames,
+            codec_delay_frames=stated.delay_frames,
             losses=losses,
         )
 
@@ -176,25 +176,27 @@ class LibsndfileReader:
         self.close()
 
 
-def _told(path: Path, container: str, codec: str, rate_hz: int) -> tuple[Told, tuple[str, ...], tuple[str, ...], int]:
+def _stated_by_file(
+    path: Path, container: str, codec: str, rate_hz: int
+) -> tuple[Stated, tuple[str, ...], tuple[str, ...], int]:
     """What an Ogg stream tells of itself, where it contradicts that, what of it is lost, and the frames before that."""
     if container != "OGG":
-        return Told(), (), (), 0
+        return Stated(), (), (), 0
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
-        told = read_opus(file) if codec == "OPUS" else Told()
+        stated = read_opus(file) if codec == "OPUS" else Stated()
         pages = walk_pages(file)
     finally:
         os.close(file)
     contradictions = () if pages.has_end else (_NO_END,)
     if not pages.breaks:
-        return told, contradictions, (), 0
+        return stated, contradictions, (), 0
     granules_hz = _OPUS_RATE_HZ if codec == "OPUS" else rate_hz
-    seconds = max(0, pages.first_break_granule - (told.delay_frames or 0)) / granules_hz
+    seconds = max(0, pages.first_break_granule - (stated.delay_frames or 0)) / granules_hz
     places = "one place" if pages.breaks == 1 else f"{pages.breaks} places"
     where = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
     lost = f"its stream is damaged in {places}, first at about {where}; it is measured up to there"
-    return told, contradictions, (lost,), int(seconds * rate_hz)
+    return stated, contradictions, (lost,), int(seconds * rate_hz)
 
 
 def is_the_systems(error: Exception, path: Path) -> bool:
@@ -315,7 +317,7 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
     bits = _alac_bits(codec.extradata) if is_alac else None
     floating = not is_alac
     resampler = av.AudioResampler(format="flt" if floating else "s32")
-    stated = round(float(stream.duration * stream.time_base) * rate_hz) if stream.duration else 0
+    expected = round(float(stream.duration * stream.time_base) * rate_hz) if stream.duration else 0
     frames = 0
     broken = False
     try:
@@ -324,18 +326,18 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
                 samples = piece.to_ndarray().reshape(-1, channels)
                 _write_all(out, np.ascontiguousarray(samples).tobytes(), path.name)
                 frames += len(samples)
-            on_decoded(frames, max(frames, stated))
+            on_decoded(frames, max(frames, expected))
             if frames > _SECONDS_MOST * rate_hz:
                 raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
     except av.FFmpegError as error:
         broken = True
         if not frames or is_the_systems(error, path):
             raise
-    claimed = max(frames, stated) if is_alac else frames
+    claimed = max(frames, expected) if is_alac else frames
     kind = container.format.name.split(",")
     texts = (container.metadata.get(key, "").strip() for key in ("title", "comment"))
     comments = tuple(t for t in texts if t)
-    told = _told_by_av(path, kind) if not is_alac else Told()
+    stated = _stated_by_av(path, kind) if not is_alac else Stated()
     return PcmLayout(
         format=SoundFormat(
             container="m4a" if "mp4" in kind else kind[0],
@@ -344,20 +346,20 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
             rate_hz=rate_hz,
             channels=channels,
             frames=frames,
-            claimed_frames=max(claimed, told.frames or 0),
+            claimed_frames=max(claimed, stated.frames or 0),
             comments=comments,
             contradictions=(_NO_END,) if broken else (),
-            codec_delay_frames=told.delay_frames,
+            codec_delay_frames=stated.delay_frames,
         ),
         sample_bytes=_DECODED_SAMPLE_BYTES,
         data_offset=0,
     )
 
 
-def _told_by_av(path: Path, kind: list[str]) -> Told:
+def _stated_by_av(path: Path, kind: list[str]) -> Stated:
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
-        return read_mp4(file) if "mp4" in kind else read_mp3(file) if "mp3" in kind else Told()
+        return read_mp4(file) if "mp4" in kind else read_mp3(file) if "mp3" in kind else Stated()
     finally:
         os.close(file)
 

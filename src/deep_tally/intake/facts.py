@@ -115,7 +115,7 @@ def read_facts(
     notes: Iterable[str] = (),
     clicks: Sequence[str] = (),
     pulses_bpm: Iterable[float] = (),
-    told_bpm: float | None = None,
+    user_bpm: float | None = None,
     asked_bpm: float | None = None,
     asked_meter: MeterStep | None = None,
 ) -> SongFacts:
@@ -174,7 +174,7 @@ def read_facts(
         (
             (where, stated)
             for where, stated in (
-                (TOLD, told_bpm),
+                (TOLD, user_bpm),
                 (BRIEF, asked_bpm),
                 (MIDI, _first(of_midi)),
                 (METADATA, of_comments[0]),

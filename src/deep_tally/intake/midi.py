@@ -67,19 +67,19 @@ def _timeline(tempos: list[tuple[int, int]], meters: tuple[MeterStep, ...], tick
     if tempos[0][0] > 0:
         tempos = [(0, _UNTIL_TOLD_US), *tempos]
     # Of several events at one moment the last one holds.
-    told = dict(tempos)
+    by_tick = dict(tempos)
     return Timeline(
-        tempos=tuple(TempoStep(quarter=at / ticks_per_beat, seconds=us / 1e6) for at, us in told.items()),
+        tempos=tuple(TempoStep(quarter=at / ticks_per_beat, seconds=us / 1e6) for at, us in by_tick.items()),
         meters=meters or (COMMON_TIME,),
     )
 
 
 def _meters(meters: list[tuple[int, int, int]], ticks_per_beat: int) -> tuple[MeterStep, ...]:
     """The meters as steps; 4/4 holds before a first one that comes later."""
-    told = {at: (beats, unit) for at, beats, unit in meters}
-    if told and min(told) > 0:
-        told = {0: (COMMON_TIME.beats, COMMON_TIME.unit)} | told
-    return tuple(MeterStep(quarter=at / ticks_per_beat, beats=b, unit=u) for at, (b, u) in told.items())
+    by_tick = {at: (beats, unit) for at, beats, unit in meters}
+    if by_tick and min(by_tick) > 0:
+        by_tick = {0: (COMMON_TIME.beats, COMMON_TIME.unit)} | by_tick
+    return tuple(MeterStep(quarter=at / ticks_per_beat, beats=b, unit=u) for at, (b, u) in by_tick.items())
 
 
 def _key(name: str) -> str:

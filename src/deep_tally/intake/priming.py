@@ -17,7 +17,7 @@ _DECODER_DELAY = 529  # MPEG layer III: a decoder adds 528 samples and one of it
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class Stated:
     """What a stream tells; None where it tells nothing.
 
     Attributes
@@ -32,15 +32,15 @@ class Told:
     frames: int | None = None
 
 
-def read_mp3(file: int) -> Told:
+def read_mp3(file: int) -> Stated:
     """The information frame of an MP3, if it has one."""
     head = os.pread(file, _SEARCHED, _after_id3(os.pread(file, 10, 0)))
     at = max(head.find(b"Xing"), head.find(b"Info"))
     if at < 4 or at + 8 > len(head):
-        return Told()
+        return Stated()
     start = head.rfind(b"\xff", 0, at)
     if start < 0 or at - start > 40:
-        return Told()
+        return Stated()
     frame_samples = 1152 if head[start + 1] & 0x08 else 576  # MPEG-1, else MPEG-2 and 2.5
     flags = struct.unpack_from(">I", head, at + 4)[0]
     position = at + 8
@@ -54,7 +54,7 @@ def read_mp3(file: int) -> Told:
     frames = None
     if count and delay is not None and padding is not None:
         frames = max(0, count * frame_samples - delay - padding)
-    return Told(delay + _DECODER_DELAY if delay else None, frames)
+    return Stated(delay + _DECODER_DELAY if delay else None, frames)
 
 
 def _after_id3(head: bytes) -> int:
@@ -67,31 +67,31 @@ def _after_id3(head: bytes) -> int:
     return 10 + size
 
 
-def read_opus(file: int) -> Told:
+def read_opus(file: int) -> Stated:
     """The pre-skip of an Opus stream."""
     head = os.pread(file, _SEARCHED, 0)
     at = head.find(b"OpusHead")
     if at < 0 or at + 12 > len(head):
-        return Told()
-    return Told(struct.unpack_from("<H", head, at + 10)[0] or None)
+        return Stated()
+    return Stated(struct.unpack_from("<H", head, at + 10)[0] or None)
 
 
-def read_mp4(file: int) -> Told:
+def read_mp4(file: int) -> Stated:
     """The first edit of an MP4's audio track: the frames that are skipped before the sound."""
     total = os.fstat(file).st_size
     moov = find_box(file, (b"moov",), 0, total)
     if moov is None:
-        return Told()
+        return Stated()
     at = find_box(file, (b"trak", b"edts", b"elst"), *moov)
     if at is None:
-        return Told()
+        return Stated()
     raw = os.pread(file, 28, at[0])
     if len(raw) < 20 or struct.unpack_from(">I", raw, 4)[0] < 1:
-        return Told()
+        return Stated()
     skipped = (
         struct.unpack_from(">q", raw, 16)[0] if raw[0] == 1 and len(raw) >= 24 else struct.unpack_from(">i", raw, 12)[0]
     )
-    return Told(skipped if 0 < skipped < 100_000 else None)
+    return Stated(skipped if 0 < skipped < 100_000 else None)
 
 
 def find_box(file: int, names: tuple[bytes, ...], start: int, stop: int) -> tuple[int, int] | None:

@@ -263,9 +263,9 @@ def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout 
     if rest or not by_depth <= sample_bytes <= most or outvoted:
         # The depth is what writers get right: a block that does not hold it, or stands alone against it, is the lie.
         sample_bytes = by_depth
-        told = f"its header claims {block_bytes} bytes a frame"
+        words = f"its header claims {block_bytes} bytes a frame"
         found.contradictions.append(
-            f"{told}, {channels} {'channel' if channels == 1 else 'channels'} of {bits} bits take"
+            f"{words}, {channels} {'channel' if channels == 1 else 'channels'} of {bits} bits take"
             f" {sample_bytes * channels}"
         )
     sample_format: SampleFormat = "int"

@@ -38,7 +38,7 @@ class _Playing:
         self._next = round(play.at_s * rate)
         self._end = round(play.plan.end_s * rate)
         self._ring = Ring(rate, self._next)
-        self._told = 0.0
+        self._stated_by_file = 0.0
         self._fill(_BLOCK * 4)
         try:
             output.start(self._ring.take)
@@ -71,8 +71,8 @@ class _Playing:
         else:
             time.sleep(_BLOCK / self._output.rate_hz / 4)
         now = time.monotonic()
-        if now - self._told >= _REPORT_S:
-            self._told = now
+        if now - self._stated_by_file >= _REPORT_S:
+            self._stated_by_file = now
             self._report()
         return True
 

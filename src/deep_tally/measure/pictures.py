@@ -106,8 +106,8 @@ def spectrogram_of(progress: OnProgress, reader: SoundReader, start: int, stop: 
         cells = np.maximum.reduceat(power, np.arange(0, power.shape[1], pooled), axis=1)
         loudest = cells.reshape(len(some) // each, each, -1).max(axis=1)
         first = begin // each
-        told = 10 * np.log10(np.maximum(loudest, 10 ** (_FLOOR_DB / 10)))
-        levels[:, first : first + len(loudest)] = told.T
+        decibels = 10 * np.log10(np.maximum(loudest, 10 ** (_FLOOR_DB / 10)))
+        levels[:, first : first + len(loudest)] = decibels.T
         progress(begin + len(some), len(places))
     return Spectrogram(start=start, stop=stop, top_hz=reader.format.rate_hz / 2, levels_db=levels)
 

@@ -32,7 +32,7 @@ def match_parts(
     asked: Sequence[Part],
     names: Mapping[str, ParsedName],
     *,
-    told: Mapping[str, Sequence[str]] | None = None,
+    set_by_user: Mapping[str, Sequence[str]] | None = None,
     vocabulary: Vocabulary | None = None,
 ) -> tuple[AskedPart, ...]:
     """Match a brief's parts to files.
@@ -41,7 +41,7 @@ def match_parts(
     ----------
     asked : sequence of Part
     names : mapping of path to ParsedName
-    told : mapping of path to part names
+    set_by_user : mapping of path to part names
         What the user said: those parts and no others; an empty sequence is "none of them".
     vocabulary : Vocabulary, optional
 
@@ -52,8 +52,8 @@ def match_parts(
     """
     words = vocabulary or shipped()
     listed = {part.part for part in asked}
-    # What was told of parts that are on another list is no word about this one.
-    said = {path: parts for path, parts in (told or {}).items() if not parts or listed & set(parts)}
+    # What the user set for parts of another list says nothing about this one.
+    said = {path: parts for path, parts in (set_by_user or {}).items() if not parts or listed & set(parts)}
     wanted = [parse_part(part.part, words) for part in asked]
     scores: list[dict[str, float]] = [{} for _ in asked]
     for path, name in names.items():

@@ -29,7 +29,7 @@ def ties_of(names: Mapping[str, ParsedName]) -> dict[str, str]:
         groups["/".join((path.rpartition("/")[0], words, name.first("index") or "", " ".join(rest)))].append(path)
     tied: dict[str, str] = {}
     for key, paths in groups.items():
-        told = {(names[p].side, tuple(v for v in names[p].variants if v in _FORMS)) for p in paths}
-        if len(told) > 1:
+        text = {(names[p].side, tuple(v for v in names[p].variants if v in _FORMS)) for p in paths}
+        if len(text) > 1:
             tied |= dict.fromkeys(paths, key)
     return tied

@@ -69,13 +69,13 @@ def _checks(brief: Brief) -> list[str]:
             "Listen to the exported file from start to end: nothing is cut off, nothing clicks.",
             "Its meter never reaches full scale.",
         ]
-    told = ["Put all files into a new, empty session, each at its very start, with all faders alike, and press play."]
+    lines = ["Put all files into a new, empty session, each at its very start, with all faders alike, and press play."]
     if brief.levels == "as-rough-mix":
-        told.append("It sounds like your rough mix. If something is missing or louder, export that again.")
+        lines.append("It sounds like your rough mix. If something is missing or louder, export that again.")
     else:
-        told.append("Everything plays in time and nothing is missing.")
+        lines.append("Everything plays in time and nothing is missing.")
     if brief.length.equal and not brief.length.trimmed_ends:
-        told.append("All files end at the same place.")
-    told.append("No file's meter reaches full scale, and no file is silent by mistake.")
-    told.append("Zip the folder and send that.")
-    return told
+        lines.append("All files end at the same place.")
+    lines.append("No file's meter reaches full scale, and no file is silent by mistake.")
+    lines.append("Zip the folder and send that.")
+    return lines

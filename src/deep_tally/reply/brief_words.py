@@ -184,37 +184,37 @@ def scope_sentence(brief: Brief) -> str:
 
 def format_sentences(brief: Brief) -> list[str]:
     """Rate, depth, kind of file and stereo."""
-    told = []
+    lines = []
     if brief.rates is None:
-        told.append("Sample rate: the song's own, the same for all files. Please do not convert anything.")
+        lines.append("Sample rate: the song's own, the same for all files. Please do not convert anything.")
     else:
-        told.append(f"Sample rate: {listed([kilohertz(r) for r in brief.rates], word='or')}.")
-    told.append(f"Depth: {depth_words(brief)}.")
+        lines.append(f"Sample rate: {listed([kilohertz(r) for r in brief.rates], word='or')}.")
+    lines.append(f"Depth: {depth_words(brief)}.")
     if brief.containers is None:
-        told.append("File type: WAV or another lossless type; no MP3 or similar, and nothing made from one.")
+        lines.append("File type: WAV or another lossless type; no MP3 or similar, and nothing made from one.")
     else:
-        told.append(f"File type: {listed([c.upper() for c in brief.containers], word='or')}.")
+        lines.append(f"File type: {listed([c.upper() for c in brief.containers], word='or')}.")
     if brief.scope != "mix":
-        told.append(
+        lines.append(
             {
                 "either": "Stereo sounds as stereo files, mono sounds as mono files.",
                 "one-file": "Stereo sounds as one stereo file each, mono sounds as mono files.",
                 "two-monos": "Stereo sounds as two mono files each, with L and R in their names.",
             }[brief.stereo]
         )
-    return told
+    return lines
 
 
 def level_sentences(brief: Brief) -> list[str]:
     """What to do about levels."""
     low, high = brief.peak_window_dbfs
-    told = {
+    text = {
         "headroom": f"Leave headroom: the loudest peak of each file at {decibels(high, 'dBFS', digits=0)} or lower,"
         f" and not under {decibels(low, 'dBFS', digits=0)}.",
         "untouched": "Leave the levels as they are; turn nothing up or down for the export.",
         "as-rough-mix": "Leave faders and pan as in your rough mix, so that all files together sound like it.",
     }[brief.levels]
-    lines = [told, "Please do not normalise, and do not let anything reach full scale."]
+    lines = [text, "Please do not normalise, and do not let anything reach full scale."]
     if brief.rms_window_dbfs is not None:
         low, high = brief.rms_window_dbfs
         lines.append(
@@ -225,21 +225,21 @@ def level_sentences(brief: Brief) -> list[str]:
 
 def length_sentences(brief: Brief) -> list[str]:
     """Where files start and end."""
-    told = []
+    lines = []
     if brief.length.equal and brief.scope != "mix":
-        told.append(
+        lines.append(
             "All files start at the same moment, the very start of the song, silence included"
             + ("; silent ends may be trimmed." if brief.length.trimmed_ends else ", and end together.")
         )
     if brief.tempo_bpm is not None:
-        told.append(f"Tempo: {brief.tempo_bpm:g} BPM" + (f", {brief.meter}." if brief.meter else "."))
+        lines.append(f"Tempo: {brief.tempo_bpm:g} BPM" + (f", {brief.meter}." if brief.meter else "."))
     if brief.length.whole_bars:
-        told.append("Set the range from the first beat of one bar to the first beat of another: whole bars.")
+        lines.append("Set the range from the first beat of one bar to the first beat of another: whole bars.")
     elif brief.length.tail_seconds:
-        told.append(f"End at least {brief.length.tail_seconds:g} s after the last sound has died away.")
+        lines.append(f"End at least {brief.length.tail_seconds:g} s after the last sound has died away.")
     else:
-        told.append("End when the last sound has died away, including reverb.")
-    return told
+        lines.append("End when the last sound has died away, including reverb.")
+    return lines
 
 
 _PRINTED_SENTENCES: Mapping[tuple[str, str], str] = MappingProxyType(
@@ -304,21 +304,21 @@ _FACT_WORDS = {"song": "the song's title", "artist": "the artist", "tempo": "the
 
 def need_sentences(brief: Brief) -> list[str]:
     """What else to send with the files."""
-    told = [f"{words[:1].upper()}{words[1:]}." for key, words in _NEED_WORDS.items() if getattr(brief.needs, key)]
+    lines = [f"{words[:1].upper()}{words[1:]}." for key, words in _NEED_WORDS.items() if getattr(brief.needs, key)]
     facts = [words for key, words in _FACT_WORDS.items() if getattr(brief.needs, key)]
     if facts:
-        told.append(f"In the folder's name or a note: {listed(facts)}.")
+        lines.append(f"In the folder's name or a note: {listed(facts)}.")
     if brief.needs.stamps:
-        told.append("Broadcast-wave time stamps in all files.")
-    return told
+        lines.append("Broadcast-wave time stamps in all files.")
+    return lines
 
 
 def name_sentences(brief: Brief) -> list[str]:
     """How to name the files."""
     if brief.scope == "mix":
         return []
-    told = ["Name each file after what plays in it, not “track 7”."]
+    lines = ["Name each file after what plays in it, not “track 7”."]
     if brief.names.pattern is not None:
-        told.append(f"Like this: {example_name(brief.names.pattern)}.wav")
-    told.append(f"Letters, numbers, spaces, - and _ only; {count(brief.names.longest, 'character')} at most.")
-    return told
+        lines.append(f"Like this: {example_name(brief.names.pattern)}.wav")
+    lines.append(f"Letters, numbers, spaces, - and _ only; {count(brief.names.longest, 'character')} at most.")
+    return lines

@@ -104,12 +104,12 @@ def _arrived(song: SongSet, speaker: Speaker) -> str:
     mixes = song.with_role(Role.ROUGH_MIX)
     if mixes:
         what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
-    told = f"{' and '.join(what)} arrived"
+    text = f"{' and '.join(what)} arrived"
     if speaker.has_several_songs:
-        told = f"For “{readable(song.name)}”, {told[:1].lower()}{told[1:]}"
+        text = f"For “{readable(song.name)}”, {text[:1].lower()}{text[1:]}"
     formats = Counter(t.format.container.upper() for t in tracks if t.format is not None)
     if not formats:
-        return f"{told}."
+        return f"{text}."
     common = song.common
     facts = [listed([name for name, _ in formats.most_common()])]
     if common.rate_hz:
@@ -120,7 +120,7 @@ def _arrived(song: SongSet, speaker: Speaker) -> str:
         facts.append(depth(common.bits, common.sample_format))
     if common.seconds is not None:
         facts.append(f"{clock(common.seconds)} long")
-    return f"{told}: {', '.join(facts)}."
+    return f"{text}: {', '.join(facts)}."
 
 
 def _differ(tracks: tuple[Track, ...], field: str) -> bool:

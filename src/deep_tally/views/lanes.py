@@ -178,10 +178,10 @@ def _says(
     if placement is not None and placement.frames:
         return placed_words(placement, track, song)
     about_place = [f for f in findings if f.code.startswith(_ABOUT_PLACE) and len(f.files) == 1]
-    told = sorted(about_place or findings, key=lambda f: -f.action.gravity)
-    if not told:
+    text = sorted(about_place or findings, key=lambda f: -f.action.gravity)
+    if not text:
         return ""
-    words = speaker.headline(told[0])
+    words = speaker.headline(text[0])
     return readable(f"{words[:1].lower()}{words[1:]}")
 
 

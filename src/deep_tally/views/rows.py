@@ -357,8 +357,8 @@ def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
             and (r.track.format.bits, r.track.format.sample_format) == (r.common.bits, r.common.sample_format)
             for r in asked
         )
-        told = depth(common.bits, common.sample_format) if common.sample_format else ""
-        return "Depth", _agreed(told, str(same), sheet)
+        text = depth(common.bits, common.sample_format) if common.sample_format else ""
+        return "Depth", _agreed(text, str(same), sheet)
     if column is Column.CLIPPING:
         fine = sum(r.is_measured and not r.of(column) for r in rows)
         return "Clipping", f"none in {fine}" if sheet.is_whole else ""
@@ -391,8 +391,8 @@ def length_head(sheet: Sheet) -> tuple[str, str]:
         for r in asked
     )
     seconds = sheet.common.seconds
-    told = clock(seconds, digits=3) if seconds is not None else ""
-    return "Length", _agreed(told, f"{same} of {len(asked)}" if same else "0", sheet)
+    text = clock(seconds, digits=3) if seconds is not None else ""
+    return "Length", _agreed(text, f"{same} of {len(asked)}" if same else "0", sheet)
 
 
 def _together(sheet: Sheet) -> str:
@@ -484,9 +484,9 @@ def clip_text(track: Track) -> str:
     if runs:
         return count(runs, "place") + " at full scale"
     flat = track.measures.flat_tops.runs.count()
-    told = [count(overs, "place") + " over full scale"] if overs else []
-    told += [count(flat, "flat top")] if flat else []
-    return listed(told)
+    text = [count(overs, "place") + " over full scale"] if overs else []
+    text += [count(flat, "flat top")] if flat else []
+    return listed(text)
 
 
 def tooltip(row: Row, column: Column, speaker: Speaker | None) -> str:

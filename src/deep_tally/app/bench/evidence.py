@@ -161,8 +161,8 @@ class SpectrumView(Evidence):
             painter.setPen(QColor(colours.rule))
             painter.drawLine(QLineF(x, plot.top(), x, plot.bottom() + 4))
             painter.setPen(QColor(colours.soft))
-            told = kilohertz(number * step) if number else "0"
-            painter.drawText(QRectF(x + 4, plot.bottom() + 4, _LABEL_PX, 16), Qt.AlignmentFlag.AlignLeft, told)
+            text = kilohertz(number * step) if number else "0"
+            painter.drawText(QRectF(x + 4, plot.bottom() + 4, _LABEL_PX, 16), Qt.AlignmentFlag.AlignLeft, text)
         columns = min(len(levels), max(2, round(plot.width())))
         at = np.arange(columns) * len(levels) // columns
         highest = np.maximum.reduceat(levels, at)
@@ -237,12 +237,12 @@ class BitsView(Evidence):
         if not measures.bits_in_use:
             return "All samples are zero: no bit ever changes."
         kind = "float " if track.format.sample_format == "float" else ""
-        told = f"{measures.bits_in_use} of {count(track.format.bits, f'{kind}bit')} ever change."
+        text = f"{measures.bits_in_use} of {count(track.format.bits, f'{kind}bit')} ever change."
         if kind and measures.bits_in_use < track.format.bits:
-            told = f"Every value of this float file fits {measures.bits_in_use} bits."
+            text = f"Every value of this float file fits {measures.bits_in_use} bits."
         if measures.value_grid is not None and measures.value_grid.bits < measures.bits_in_use:
             grid = measures.value_grid
-            told += (
+            text += (
                 f" Yet its values keep a distance of {grid.step * 2**23:.1f} steps of 24 bits:"
                 f" {grid.bits} bits, given a gain of {decibels(grid.gain_db)}."
             )
@@ -250,8 +250,8 @@ class BitsView(Evidence):
         if not kind and unused > 0:
             peak = decibels(measures.sample_peak_dbfs, "dBFS")
             first = "first bit only carries" if unused == 1 else f"first {unused} bits only carry"
-            told += f" The {first} the sign: it peaks at {peak}."
-        return told
+            text += f" The {first} the sign: it peaks at {peak}."
+        return text
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = self._begin()

@@ -99,8 +99,8 @@ class Picture(Evidence):
 
     def _first(self, *starts: str) -> Finding | None:
         """The gravest finding whose code begins so."""
-        told = [f for f in self._findings if f.code.startswith(starts)]
-        return max(told, key=lambda f: f.action.gravity, default=None)
+        about = [f for f in self._findings if f.code.startswith(starts)]
+        return max(about, key=lambda f: f.action.gravity, default=None)
 
     def showEvent(self, event: object) -> None:
         self._want()
@@ -560,8 +560,8 @@ class HistogramView(Picture):
         counts = self._counts
         if counts is None:
             return self._missing_words()
-        told = f"{count(counts.highest, 'sample')} at the highest value, {counts.lowest} at the lowest."
-        return f"{told} Near zero only every {self._comb}th code is used." if self._comb > 1 else told
+        text = f"{count(counts.highest, 'sample')} at the highest value, {counts.lowest} at the lowest."
+        return f"{text} Near zero only every {self._comb}th code is used." if self._comb > 1 else text
 
     def _plot(self) -> QRectF:
         return QRectF(_LEFT, _TOP, max(1, self.width() - _LEFT - 220), max(1, self.height() - _TOP - _BOTTOM))

@@ -253,23 +253,23 @@ class BriefPanel(QWidget):
 
     def show_delivery(self, delivery: Delivery | None, brief: Brief) -> None:
         """Show what came for each line; nothing while it is not known."""
-        came: Mapping[str, Coverage] = coverage_of(delivery, brief) if delivery is not None else {}
-        self._misses = {key: c.misses for key, c in came.items()}
+        coverage: Mapping[str, Coverage] = coverage_of(delivery, brief) if delivery is not None else {}
+        self._misses = {key: c.misses for key, c in coverage.items()}
         for key, button in self.came.items():
-            told = came.get(key)
+            line_coverage = coverage.get(key)
             asked = is_asked(brief, key)
             # What came along unasked is worth knowing too.
-            is_told = told is not None and (asked or (key.startswith("needs.") and told.met > 0))
-            button.setText(coverage_words(told) if told is not None and is_told else "")
-            is_open = told is not None and asked and not told.is_met
+            is_shown = line_coverage is not None and (asked or (key.startswith("needs.") and line_coverage.met > 0))
+            button.setText(coverage_words(line_coverage) if line_coverage is not None and is_shown else "")
+            is_open = line_coverage is not None and asked and not line_coverage.is_met
             self._mark(button, "open" if is_open else "")
-            button.setEnabled(bool(is_open and told is not None and told.unit in ("file", "part")))
+            button.setEnabled(bool(is_open and line_coverage is not None and line_coverage.unit in ("file", "part")))
             label = next(line.label for line in LINES if line.key == key)
             button.setAccessibleName(f"{label}: {button.text() or 'nothing to meet'}")
             tip = ""
-            if is_open and told is not None:
-                names = listed([readable(m.rpartition("/")[2]) for m in told.misses], most=8)
-                tip = f"Not met by {names}." + (" Press to see only these." if told.unit == "file" else "")
+            if is_open and line_coverage is not None:
+                names = listed([readable(m.rpartition("/")[2]) for m in line_coverage.misses], most=8)
+                tip = f"Not met by {names}." + (" Press to see only these." if line_coverage.unit == "file" else "")
             button.setToolTip(as_plain(tip))
 
     def _mark(self, button: QPushButton, state: str) -> None:

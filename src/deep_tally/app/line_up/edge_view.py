@@ -61,7 +61,7 @@ class EdgeView(QWidget):
         self._excerpts = {}
         self.resize(_WIDTH, _HEAD_PX + max(1, len(self._lanes)) * _ROW_PX + _PAD)
         self.setAccessibleName(self._title())
-        self.setAccessibleDescription(" ".join(self.told()))
+        self.setAccessibleDescription(" ".join(self.differences()))
         self._want()
         self.show()
         self.raise_()
@@ -76,7 +76,7 @@ class EdgeView(QWidget):
             return lane.end_frames or 0
         return lane.placement.frames if lane.placement is not None else 0
 
-    def told(self) -> list[str]:
+    def differences(self) -> list[str]:
         """The differences in words, the smallest first."""
         off = sorted((ln for ln in self._lanes if self._off(ln)), key=lambda ln: abs(self._off(ln)))
         if not off:
@@ -142,7 +142,7 @@ class EdgeView(QWidget):
         painter.setFont(font(12, 600))
         left = _PAD + QFontMetricsF(font(13, 700)).horizontalAdvance(title) + 16
         room = self.width() - left - _PAD
-        words = QFontMetricsF(font(12, 600)).elidedText(self.told()[0], Qt.TextElideMode.ElideMiddle, room)
+        words = QFontMetricsF(font(12, 600)).elidedText(self.differences()[0], Qt.TextElideMode.ElideMiddle, room)
         painter.setPen(QColor(colours.fix if any(self._off(ln) for ln in self._lanes) else colours.soft))
         align = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(QRectF(left, 0, room, _HEAD_PX), align, words)

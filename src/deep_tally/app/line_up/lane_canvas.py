@@ -397,16 +397,16 @@ class LaneCanvas(QWidget):
 
     def _read_off(self, x: float, y: float) -> None:
         lane = self.lane_at(y)
-        told = [moment_words(self.mode, self.seconds_at(x), rate_hz=self.rate_hz, timeline=self.timeline)]
+        lines = [moment_words(self.mode, self.seconds_at(x), rate_hz=self.rate_hz, timeline=self.timeline)]
         if lane is not None:
-            told.append(lane.title)
+            lines.append(lane.title)
             if words := end_words(lane):
-                told.append(words)
+                lines.append(words)
             if (mark := self.mark_at(x, y)) is not None:
-                told.append(mark.finding.code)
+                lines.append(mark.finding.code)
             if any(s.lane is lane and s.height < 12 for s in self._slots):
                 QToolTip.showText(self.mapToGlobal(QPointF(x + 12, y + 8).toPoint()), as_plain(lane.title), self)
-        self.read_off.emit("   ".join(told))
+        self.read_off.emit("   ".join(lines))
 
     # -- drawing ------------------------------------------------------------------------------
 
@@ -717,5 +717,5 @@ def _mark_times(lane: Lane) -> tuple[tuple[Action, NDArray[np.float64]], ...]:
 
 
 def _end_action(lane: Lane) -> Action:
-    told = [m.finding.action for m in lane.marks if m.finding.code.startswith("length.")]
-    return max(told, key=lambda a: a.gravity, default=Action.NOTE)
+    actions = [m.finding.action for m in lane.marks if m.finding.code.startswith("length.")]
+    return max(actions, key=lambda a: a.gravity, default=Action.NOTE)

@@ -83,12 +83,12 @@ class LaneModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{row.number}  {row.title}".strip()
         if role == Qt.ItemDataRole.ToolTipRole:
-            return as_plain("\n".join(self.told(row)))
+            return as_plain("\n".join(self.lines(row)))
         if role == Qt.ItemDataRole.AccessibleDescriptionRole:
-            return "\n".join(self.told(row))
+            return "\n".join(self.lines(row))
         return None
 
-    def told(self, lane: Lane) -> list[str]:
+    def lines(self, lane: Lane) -> list[str]:
         """All that is known of a lane here, line by line."""
         lines = [lane.title]
         if lane.action is not None:

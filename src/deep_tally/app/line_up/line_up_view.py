@@ -269,8 +269,8 @@ class LineUpView(QWidget):
         else:
             meter = timeline.meters[0]
             changes = len(timeline.tempos) + len(timeline.meters) - 2
-            told = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
-            self.tempo_button.setText(f"{told}: {song.facts.tempo_from or 'as set'}")
+            text = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
+            self.tempo_button.setText(f"{text}: {song.facts.tempo_from or 'as set'}")
             source = song.facts.tempo_from
             self.tempo_button.setToolTip(as_plain(f"The tempo is taken from {source}. Set another one (T)"))
         has_end = song is not None and song.common.seconds is not None
@@ -396,7 +396,7 @@ class LineUpView(QWidget):
     def _read_off(self, words: str) -> None:
         lane = self.list.current_lane
         if not words and lane is not None:
-            words = "   ".join(self.list.lane_model.told(lane))
+            words = "   ".join(self.list.lane_model.lines(lane))
         self.readout.setText(words)
 
     def _press(self, path: str, seconds: float) -> None:
@@ -423,8 +423,8 @@ class LineUpView(QWidget):
         self.set_cursor(max(0.0, mark.start_s - LEAD_IN_S))
         if self._delivery is not None:
             speaker = Speaker(self._delivery)
-            told = f"{speaker.headline(mark.finding)}: {speaker.evidence(mark.finding, mark.place.path)}"
-            self.readout.setText(readable(told))
+            text = f"{speaker.headline(mark.finding)}: {speaker.evidence(mark.finding, mark.place.path)}"
+            self.readout.setText(readable(text))
 
     def step_mark(self, step: int) -> None:
         """To the current lane's next (1) or previous (-1) mark after the cursor."""

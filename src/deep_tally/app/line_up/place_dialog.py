@@ -72,10 +72,10 @@ class PlaceDialog(QDialog):
 
     def _tell(self) -> None:
         seconds = self._seconds()
-        told = [duration(abs(seconds) * 1000) + (" earlier" if seconds < 0 else "")]
+        lines = [duration(abs(seconds) * 1000) + (" earlier" if seconds < 0 else "")]
         mode: RulerMode = "bars" if self._timeline is not None else "minutes"
-        told.append(moment_words(mode, seconds, rate_hz=self._lane.rate_hz, timeline=self._timeline))
-        self.words.setText(", ".join(told))
+        lines.append(moment_words(mode, seconds, rate_hz=self._lane.rate_hz, timeline=self._timeline))
+        self.words.setText(", ".join(lines))
 
     def _to_bar(self) -> None:
         if self._timeline is not None:

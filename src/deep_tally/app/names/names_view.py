@@ -324,8 +324,8 @@ class NamesView(QWidget):
         self.model.show(plan, names)
         wrong = sum(bool(r.trouble) for r in plan)
         changed = sum(r.old != r.new for r in plan)
-        told = f"{count(changed, 'name')} of {len(plan)} change in the ready copy; the client's files keep theirs."
-        self.summary.setText(f"{count(wrong, 'name')} cannot be used yet.  {told}" if wrong else told)
+        text = f"{count(changed, 'name')} of {len(plan)} change in the ready copy; the client's files keep theirs."
+        self.summary.setText(f"{count(wrong, 'name')} cannot be used yet.  {text}" if wrong else text)
         self.apart.setEnabled(any(r.trouble == "clash" for r in plan))
 
     def _edit_pattern(self, text: str) -> None:

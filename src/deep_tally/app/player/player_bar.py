@@ -54,8 +54,8 @@ class Meter(QWidget):
 
     def words(self) -> str:
         """The levels in figures."""
-        told = f"peak {signed(max(self._held))}, RMS {signed(max(self._rms))} dBFS"
-        return f"{told}, {self._over} over" if self._over else told
+        text = f"peak {signed(max(self._held))}, RMS {signed(max(self._rms))} dBFS"
+        return f"{text}, {self._over} over" if self._over else text
 
     def paintEvent(self, event: QPaintEvent) -> None:
         colours = self._theme.colours

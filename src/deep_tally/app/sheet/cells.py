@@ -194,8 +194,8 @@ class CellPainter:
             x = stroke * 4 + 1
             colour = c.wave if stroke < -(-used // per_stroke) else c.rule
             self.painter.fillRect(QRectF(x, self.height / 2 - 5, 2, 10), QColor(colour))
-        told = str(used if action is not None and 0 < used < sound.bits else sound.bits)
-        text = f"{told} f" if sound.sample_format == "float" else told
+        words = str(used if action is not None and 0 < used < sound.bits else sound.bits)
+        text = f"{words} f" if sound.sample_format == "float" else words
         if action is None:
             self._text(DEPTH_TICKS_WIDTH, text, c.soft)
             return

@@ -310,16 +310,16 @@ class SheetHeader(QHeaderView):
         painter.restore()
 
     def _head(
-        self, painter: QPainter, area: QRectF, told: tuple[str, str], side: Qt.AlignmentFlag, sorted_here: bool
+        self, painter: QPainter, area: QRectF, text: tuple[str, str], side: Qt.AlignmentFlag, sorted_here: bool
     ) -> None:
         colours = self._theme.colours
         arrow = {Qt.SortOrder.AscendingOrder: " ↓", Qt.SortOrder.DescendingOrder: " ↑"}[self.sortIndicatorOrder()]
         painter.setFont(font(13, 600))
         painter.setPen(QColor(colours.ink))
-        painter.drawText(area, side | Qt.AlignmentFlag.AlignTop, told[0] + (arrow if sorted_here else ""))
+        painter.drawText(area, side | Qt.AlignmentFlag.AlignTop, text[0] + (arrow if sorted_here else ""))
         painter.setFont(font(11))
         painter.setPen(QColor(colours.soft))
-        painter.drawText(area, side | Qt.AlignmentFlag.AlignBottom, told[1])
+        painter.drawText(area, side | Qt.AlignmentFlag.AlignBottom, text[1])
 
 
 class SheetView(QTableView):

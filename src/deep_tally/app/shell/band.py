@@ -45,11 +45,11 @@ class Tally(QAbstractButton):
     def show_count(self, counted: Count | None) -> None:
         """Show a count; None while it is not known."""
         self._count = counted
-        told = "not known yet"
+        text = "not known yet"
         if counted is not None:
-            told = f"{count(counted.findings, 'finding')} in {count(counted.files, 'file')}"
-        self.setAccessibleName(f"{ACTION_WORDS[self.action]}: {told}")
-        self.setToolTip(as_plain(f"{ACTION_WORDS[self.action]}: {told}.\nPress to show only these files."))
+            text = f"{count(counted.findings, 'finding')} in {count(counted.files, 'file')}"
+        self.setAccessibleName(f"{ACTION_WORDS[self.action]}: {text}")
+        self.setToolTip(as_plain(f"{ACTION_WORDS[self.action]}: {text}.\nPress to show only these files."))
         self.setEnabled(counted is not None and counted.findings > 0)
         self.updateGeometry()
         self.update()

@@ -240,8 +240,8 @@ def _licences() -> str:
         except metadata.PackageNotFoundError:
             continue
         licence = about.get("license_expression") or _classified(about.get("classifier", [])) or about.get("license")
-        told = str(licence or "see its package").splitlines()[0]
-        parts.append(f"  {name} {metadata.version(name)}: {told}")
+        text = str(licence or "see its package").splitlines()[0]
+        parts.append(f"  {name} {metadata.version(name)}: {text}")
     parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")
     parts.append("  FFmpeg's libraries, inside av: LGPL-2.1-or-later or GPL-2.0-or-later, as its wheel was built")
     parts.append("  Qt, inside PySide6: LGPL-3.0-only\n")

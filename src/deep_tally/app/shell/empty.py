@@ -52,7 +52,7 @@ class EmptyPage(QWidget):
         title.setFont(font(26, 700))
         title.setAlignment(Qt.AlignmentFlag.AlignBottom)
         title.setContentsMargins(0, 0, 0, 5)
-        told = f"Every file is asked nine questions: {', '.join(QUESTIONS)}."
+        text = f"Every file is asked nine questions: {', '.join(QUESTIONS)}."
         self.open_folder = QPushButton("Open a folder…")
         self.open_folder.setProperty("look", "main")
         self.open_files = QPushButton("Open zips or files…")
@@ -66,7 +66,7 @@ class EmptyPage(QWidget):
         column = QVBoxLayout()
         column.setSpacing(0)
         column.setContentsMargins(0, 0, 0, 0)
-        for words in (title, self._line(told), self._line("Every problem says who must act:")):
+        for words in (title, self._line(text), self._line("Every problem says who must act:")):
             words.setFixedHeight(_RULE_STEP * (2 if words is title else 1))
             column.addWidget(words)
         for action in Action:

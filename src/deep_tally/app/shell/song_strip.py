@@ -44,9 +44,9 @@ class SongTab(QAbstractButton):
     def show_counts(self, files: int, counts: dict[Action, int]) -> None:
         """Show how the song stands; without counts it is not assessed yet."""
         self._files, self._counts = files, counts
-        told = [f"{ACTION_WORDS[a]}: {count(n, 'finding')}" for a, n in counts.items() if n]
-        self.setAccessibleName(f"{self.text()}, {count(files, 'file')}. {'. '.join(told)}")
-        self.setToolTip(as_plain("\n".join([self.text(), count(files, "file"), *told])))
+        lines = [f"{ACTION_WORDS[a]}: {count(n, 'finding')}" for a, n in counts.items() if n]
+        self.setAccessibleName(f"{self.text()}, {count(files, 'file')}. {'. '.join(lines)}")
+        self.setToolTip(as_plain("\n".join([self.text(), count(files, "file"), *lines])))
         self.updateGeometry()
         self.update()
 

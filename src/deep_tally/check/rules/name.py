@@ -216,10 +216,10 @@ def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
     if len({_in_sharps(key) for _, key in keys}) > 1:
         stated += [f"{key} in {where}" for where, key in keys]
     if stated:
-        told = tuple(dict.fromkeys(stated))
+        sentences = tuple(dict.fromkeys(stated))
         worst = max(drifting, key=lambda d: abs(d.ms), default=None)
         drift = {"ms": worst.ms, "over_s": worst.over_s} if worst is not None else {}
-        yield about("name.facts-differ", Action.ASK, (), kind="question", stated=told, also=drift)
+        yield about("name.facts-differ", Action.ASK, (), kind="question", stated=sentences, also=drift)
 
 
 def _is_one_tempo(one: float, other: float) -> bool:

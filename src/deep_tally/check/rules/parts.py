@@ -43,16 +43,16 @@ def role(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Mono where the brief expects stereo for that part, or the reverse; the two sides of a pair count as stereo."""
     paired = {path for pair in song.comparison.pairs for path in (pair.left, pair.right)}
     tracks = {t.path: t for t in song.asked}
-    told: set[str] = set()
+    done: set[str] = set()
     for part in song.parts:
         wanted = part.asked.channels
         for path in part.paths:
             track = tracks.get(path)
-            if wanted is None or track is None or track.format is None or path in told:
+            if wanted is None or track is None or track.format is None or path in done:
                 continue
             came = 2 if path in paired else track.format.channels
             if came != wanted and came in _CHANNEL_WORDS:
-                told.add(path)
+                done.add(path)
                 yield about(
                     "channels.role",
                     Action.NOTE,

@@ -48,13 +48,13 @@ def action_on_stamp(song: SongSet, track: Track, offset: int, brief: Brief) -> A
     return Action.ASK if late else Action.FIX
 
 
-def placements_of(song: SongSet, told: Mapping[str, int], brief: Brief) -> dict[str, Placement]:
+def placements_of(song: SongSet, set_by_user: Mapping[str, int], brief: Brief) -> dict[str, Placement]:
     """Where files belong: as the user put them, else as their stamps say where these can be trusted."""
     placed = {}
     for track in song.tracks:
         offset = offset_by_stamp(song, track) if track.role.is_asked else None
-        if track.path in told:
-            placed[track.path] = Placement(frames=told[track.path], by="hand")
+        if track.path in set_by_user:
+            placed[track.path] = Placement(frames=set_by_user[track.path], by="hand")
         elif offset and action_on_stamp(song, track, offset, brief) is Action.FIX:
             placed[track.path] = Placement(frames=offset, by="stamp")
     return placed

@@ -61,9 +61,9 @@ def offset(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The file belongs elsewhere than at its own start, as the user placed it."""
     for track in song.asked:
         frames = song.placed_frames(track)
-        told = frames != 0 and is_placed_by_hand(song, track)
-        is_told = _is_short(track, song, brief) and begins_at_sound(track, brief)  # by start.at-sound
-        if told and not (is_told and offset_by_stamp(song, track) is None) and track.format is not None:
+        is_placed = frames != 0 and is_placed_by_hand(song, track)
+        is_at_sound = _is_short(track, song, brief) and begins_at_sound(track, brief)  # by start.at-sound
+        if is_placed and not (is_at_sound and offset_by_stamp(song, track) is None) and track.format is not None:
             ms = frames / track.format.rate_hz * 1000
             yield about("start.offset", Action.FIX, track, also=_bars(song, track, frames), offset_frames=frames, ms=ms)
 

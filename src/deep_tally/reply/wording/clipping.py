@@ -17,8 +17,8 @@ def _flat(f: Facts, where: str) -> str:
     worst = f.at(f.number("longest_at"))
     if runs == 1:
         return f"1 place {where}, {longest} samples long, at {worst}"
-    told = f"{runs} places {where}, {duration(f.number('ms'))} in all, first at {f.first_place}"
-    return f"{told}; the longest is {longest} samples, at {worst}{_together(f)}"
+    text = f"{runs} places {where}, {duration(f.number('ms'))} in all, first at {f.first_place}"
+    return f"{text}; the longest is {longest} samples, at {worst}{_together(f)}"
 
 
 def _together(f: Facts) -> str:
@@ -42,11 +42,11 @@ def _earlier(f: Facts) -> str:
 
 
 def _over(f: Facts) -> str:
-    told = f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}"
+    text = f"peaks at {level(f.number('dbfs'))}, first over at {f.first_place}"
     if f.number("flat_tops") > 0:
-        return f"{told}; its tops are flat there, and turning it down will not restore them"
+        return f"{text}; its tops are flat there, and turning it down will not restore them"
     down = f"; {decibels(f.number('set_db'))} down along with all the others, and nothing is lost"
-    return f"{told}; the waveform is intact{_together(f)}{down}"
+    return f"{text}; the waveform is intact{_together(f)}{down}"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(

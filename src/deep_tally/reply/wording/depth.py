@@ -15,10 +15,10 @@ from deep_tally.reply.wording.facts import (
 
 def _padded(f: Facts) -> str:
     gain = f.number("gain_db")
-    told = f"only {f.number('bits'):.0f} bits in use"
+    text = f"only {f.number('bits'):.0f} bits in use"
     if math.isinf(gain) or abs(gain) < 0.05:
-        return told
-    return f"{told}, {'turned down' if gain < 0 else 'raised'} by {decibels(abs(gain))} after that"
+        return text
+    return f"{text}, {'turned down' if gain < 0 else 'raised'} by {decibels(abs(gain))} after that"
 
 
 def _differs_depth(f: Facts) -> str:

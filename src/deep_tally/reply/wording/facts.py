@@ -75,9 +75,9 @@ def in_bars(f: Facts) -> str:
     # What floats lose is no beat: 3.9999 of four beats are a bar.
     whole, rest = math.floor(bars + 1e-4), round(beats, 2)
     rest = 0.0 if whole > math.floor(bars) else rest
-    told = [bars_words(whole)] if whole else []
-    told += [f"{rest:g} {'beat' if rest == 1 else 'beats'}"] if rest else []
-    return f", {' and '.join(told)}" if told else ""
+    text = [bars_words(whole)] if whole else []
+    text += [f"{rest:g} {'beat' if rest == 1 else 'beats'}"] if rest else []
+    return f", {' and '.join(text)}" if text else ""
 
 
 def partner(f: Facts) -> str:

@@ -20,9 +20,9 @@ def _level(f: Facts) -> str:
 
 
 def _quiet(f: Facts) -> str:
-    told = f"{_level(f)}, {decibels(f.number('db'))} below the requested window"
+    text = f"{_level(f)}, {decibels(f.number('db'))} below the requested window"
     floor = f.number("floor_dbfs")
-    return told if math.isinf(floor) else f"{told}; noise floor {decibels(floor, 'dBFS')}"
+    return text if math.isinf(floor) else f"{text}; noise floor {decibels(floor, 'dBFS')}"
 
 
 def _dc(f: Facts) -> str:

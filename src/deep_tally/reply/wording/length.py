@@ -16,11 +16,11 @@ from deep_tally.reply.wording.facts import (
 
 def _bars_counted(f: Facts) -> str:
     source = f.evidence.get("tempo_from")
-    told = f"{f.number('bars'):.3f} bars of {f.evidence.get('meter', '4/4')}"
+    text = f"{f.number('bars'):.3f} bars of {f.evidence.get('meter', '4/4')}"
     if f.number("tempo_bpm") > 0:
-        told += f" at {f.number('tempo_bpm'):g} BPM" + (f" ({source})" if source else "")
+        text += f" at {f.number('tempo_bpm'):g} BPM" + (f" ({source})" if source else "")
     changes = int(max(0.0, f.number("changes")))
-    return f"{told}, including {count(changes, 'change')}" if changes else told
+    return f"{text}, including {count(changes, 'change')}" if changes else text
 
 
 def _off_the_bar(f: Facts) -> str:

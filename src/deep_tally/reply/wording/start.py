@@ -20,11 +20,11 @@ def _placed(f: Facts) -> str:
 
 
 def _at_sound(f: Facts) -> str:
-    told = f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others"
+    text = f"sounds from the first sample and is {duration(f.number('ms'))} shorter than the others"
     frames = f.evidence.get("offset_frames")
     if not isinstance(frames, (int, float)):
-        return told
-    return f"{told}; you placed it at {f.at(frames, digits=3)}{in_bars(f)} after the start"
+        return text
+    return f"{text}; you placed it at {f.at(frames, digits=3)}{in_bars(f)} after the start"
 
 
 def _click_off(f: Facts) -> str:
