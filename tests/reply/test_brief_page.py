@@ -73,7 +73,7 @@ def test_the_page_says_what_the_brief_asks() -> None:
         "End at least 3 s after the last sound",
         "Effects on the tracks themselves (compressor, equaliser, tuning): turn off.",
         "as separate files",
-        "main output (limiter, compressor): switch off",
+        "main output (limiter, compressor): turn off",
         "Your rough mix, as you listen to it now",
         "The MIDI of programmed parts.",
         "the tempo in BPM and the key",
