@@ -345,7 +345,7 @@ def test_on_a_terminal_what_a_file_shows_by_itself_is_said_before_the_others_are
     os.close(ours)
     assert process.returncode == 1
     text = said.decode()
-    assert text.index("There is no sound in Harp.wav: every sample is zero.") < text.index("holding the files")
+    assert text.index("There is no sound in Harp.wav: every sample is zero.") < text.index("comparing the files")
 
 
 def test_an_interrupt_ends_with_status_130(tmp_path: Path) -> None:
