@@ -84,7 +84,7 @@ def _tables(deliveries: int, seconds: float) -> Iterator[str]:
         asks = sum(n for (_, action), n in lines_of.items() if action == "ask")
         yield (
             f"**Clean deliveries**: {deliveries} of {FILES} files of {seconds:.0f} s, half of them programmed:"
-            f" {asks} false asks (allowed: one in twenty deliveries). What else they are told, in all: "
+            f" {asks} false asks (allowed: one in twenty deliveries). What else they get, in all: "
             + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(lines_of.items()) if action != "ask")
             + "."
         )

@@ -291,7 +291,7 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
     window.paper.save_to(tmp_path / "none" / "page.pdf")
     wait(lambda: "cannot be written" in window.said.text())
     assert not window.paper.save_to(tmp_path / "page.doc")
-    assert "its ending does not tell the form" in window.said.text()
+    assert "its ending does not say which format to write" in window.said.text()
     qtbot.keyClick(window.paper, Qt.Key.Key_Escape)
     assert window.pages.currentWidget() is window.desk
 

@@ -133,7 +133,7 @@ def test_the_clients_page_is_printed(capsys: pytest.CaptureFixture[str]) -> None
     [
         (("No such",), "there is no brief of this name; choose one of: Multitrack mix"),
         (("none.json",), "the brief cannot be read (No such file or directory)"),
-        (("--page", "page.doc"), "its ending does not tell the form; end it in .txt, .md, .html, .pdf"),
+        (("--page", "page.doc"), "its ending does not say which format to write; end it in .txt, .md, .html, .pdf"),
     ],
 )
 def test_wrong_use_is_one_sentence(arguments: tuple[str, ...], words: str, capsys: pytest.CaptureFixture[str]) -> None:

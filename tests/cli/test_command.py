@@ -107,7 +107,7 @@ def test_a_told_rough_mix_and_a_brief_count(tmp_path: Path) -> None:
         (["check", "{tmp}/one", "--brief", "{tmp}/rate.json"], "rate.json: the brief is refused: rates.0: "),
         (["check", "{tmp}/one", "--brief", "{tmp}/type.json"], "bits_min: "),
         (["check", "{tmp}/one", "--reply", "{tmp}/none/r.txt"], "it cannot be written (No such file or directory)"),
-        (["check", "{tmp}/one", "--reply", "{tmp}/r.doc"], "its ending does not tell the form; end it in"),
+        (["check", "{tmp}/one", "--reply", "{tmp}/r.doc"], "its ending does not say which format to write; end it in"),
         (
             ["check", "{tmp}/one", "--json", "{tmp}/one/Bass.wav"],
             "it is one of the client's files; choose another name.",

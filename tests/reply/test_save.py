@@ -29,7 +29,9 @@ def test_the_ending_picks_the_form(tmp_path: Path, name: str, start: str) -> Non
 
 
 def test_an_unknown_ending_is_refused(tmp_path: Path) -> None:
-    with pytest.raises(CannotWrite, match=r"its ending does not tell the form; end it in \.txt, \.md, \.html"):
+    with pytest.raises(
+        CannotWrite, match=r"its ending does not say which format to write; end it in \.txt, \.md, \.html"
+    ):
         save_reply(PAGE, tmp_path / "r.doc")
     assert os.listdir(tmp_path) == []
 

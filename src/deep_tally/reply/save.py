@@ -33,4 +33,4 @@ def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_
 def require_form(path: Path) -> None:
     """Raise CannotWrite when the ending of a reply's name tells no form."""
     if path.suffix.casefold() not in FORMS:
-        raise CannotWrite(str(path), "its ending does not tell the form", f"end it in {', '.join(FORMS)}")
+        raise CannotWrite(str(path), "its ending does not say which format to write", f"end it in {', '.join(FORMS)}")

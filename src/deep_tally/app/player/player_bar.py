@@ -167,7 +167,7 @@ class PlayerBar(QWidget):
         self.safe_button.setToolTip(
             as_plain(
                 f"Turned down by a fixed {down}, so that the sum never goes over full scale. Press to"
-                " hear it as loud as it is; what goes over is held at full scale and counted"
+                " hear it at its own level; whatever goes over is limited to full scale and counted"
             )
         )
         self.output.setText(listening.output_words)

@@ -203,7 +203,7 @@ _SHARPS = {"Db": "C#", "Eb": "D#", "Gb": "F#", "Ab": "G#", "Bb": "A#"}
 def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Conflicting tempo or key in two places; half and double tempo are one to a listener.
 
-    A click that can be followed is held against the tempo taken for the song by how far it moves away over it.
+    A click that can be followed is compared with the tempo used for the song by how far it moves away over it.
     """
     stated = []
     tempos = song.facts.tempos
