@@ -38,7 +38,7 @@ def codes(window: Window) -> set[str]:
 
 
 def test_each_line_says_what_is_asked_and_what_came(window: Window, panel: BriefPanel) -> None:
-    told = {key: button.text() for key, button in panel.came.items() if button.text()}
+    told = {key: button.text() for key, button in panel.coverage.items() if button.text()}
     assert told == {
         "scope": "all 33",
         "rates": "32 of 33",
@@ -56,9 +56,9 @@ def test_each_line_says_what_is_asked_and_what_came(window: Window, panel: Brief
         "names.generic_words": "32 of 33",
     }
     assert set(panel.editors) | {"parts"} == {line.key for line in LINES}
-    assert not any(panel.came[line.key].isVisible() for line in LINES if line.is_unseen)
+    assert not any(panel.coverage[line.key].isVisible() for line in LINES if line.is_unseen)
     assert "No file can show these" in " ".join(label.text() for label in panel._labels)
-    assert panel.came["rates"].accessibleName() == "Sample rate: 32 of 33"
+    assert panel.coverage["rates"].accessibleName() == "Sample rate: 32 of 33"
 
 
 def test_the_panel_opens_and_closes_with_a_key_and_is_remembered(window: Window, qtbot: QtBot) -> None:
@@ -85,7 +85,7 @@ def test_a_number_is_typed_and_all_is_judged_at_once(window: Window, panel: Brie
     assert window.state.brief.peak_window_dbfs == (-30.0, 0.0)
     assert window.state.delivery is not before
     assert not window.state.is_measuring  # no file was read
-    assert panel.came["peak_window_dbfs"].text() == "30 of 33"
+    assert panel.coverage["peak_window_dbfs"].text() == "30 of 33"
     assert "headroom.hot" not in codes(window)
     assert panel.changed.text() == "Changed, not saved"
     assert window.sheet.sheet_model.headerData(5, Qt.Orientation.Horizontal) == "Headroom, peaks −30 to 0 dBFS"
@@ -126,7 +126,7 @@ def test_a_choice_by_keyboard_changes_the_tally(window: Window, panel: BriefPane
     assert editor.box.currentText() == "44.1 kHz"
     assert window.state.brief.rates == (44_100,)
     assert "rate.off-brief" in codes(window)
-    assert panel.came["rates"].text() == "1 of 33"
+    assert panel.coverage["rates"].text() == "1 of 33"
 
 
 def test_a_need_is_switched_with_the_space_bar_and_undone(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:
@@ -138,7 +138,7 @@ def test_a_need_is_switched_with_the_space_bar_and_undone(window: Window, panel:
     qtbot.keyClick(editor.box, Qt.Key.Key_Space)
     assert window.state.brief.needs.click
     assert "content.companion-missing" in codes(window)
-    assert panel.came["needs.click"].text() == "missing"
+    assert panel.coverage["needs.click"].text() == "missing"
     window.state.undo_stack.undo()
     assert window.state.brief == DEFAULT_BRIEF
     assert not editor.box.isChecked()
@@ -150,14 +150,14 @@ def test_a_need_is_switched_with_the_space_bar_and_undone(window: Window, panel:
 def test_pressing_what_came_shows_only_the_files_that_do_not_meet_it(
     window: Window, panel: BriefPanel, qtbot: QtBot
 ) -> None:
-    qtbot.mouseClick(panel.came["length.equal"], Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(panel.coverage["length.equal"], Qt.MouseButton.LeftButton)
     proxy = window.sheet.proxy
     shown = {proxy.index(r, 0).data() for r in range(proxy.rowCount())}
     assert shown == {"06 Nylon guitar left.wav", "15 Viola.wav"}
     assert window.steps.show_button.text() == "Only: not as requested, same length for all"
     qtbot.keyClick(window, Qt.Key.Key_0, ALT)
     assert proxy.rowCount() > 30
-    assert not panel.came["bits_min"].isEnabled()
+    assert not panel.coverage["bits_min"].isEnabled()
 
 
 def test_a_pattern_is_typed_and_names_are_held_against_it(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:
@@ -172,7 +172,7 @@ def test_a_pattern_is_typed_and_names_are_held_against_it(window: Window, panel:
     qtbot.keyClicks(editor.field, "{number} {part}")
     qtbot.keyClick(editor.field, Qt.Key.Key_Return)
     assert window.state.brief.names.pattern == "{number} {part}"
-    assert panel.came["names.pattern"].text() == "all 33"
+    assert panel.coverage["names.pattern"].text() == "all 33"
 
 
 def test_a_threshold_has_its_default_and_its_source(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:

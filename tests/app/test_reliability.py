@@ -114,7 +114,7 @@ def test_samples_that_could_not_be_read_are_asked_for_again(window: Window, qtbo
     asked: list[object] = []
     window.bench.waveform.excerpt_wanted.connect(lambda *a: asked.append(a))
     # The worker that was to read them died, twice.
-    with qtbot.waitSignal(window.state.reader.excerpts_came):
+    with qtbot.waitSignal(window.state.reader.excerpts_read):
         window.bench.waveform.show_stretch(1000, 200)
         window.state.reader.readers.forget_waiting(track.path)
         window.state.reader.readers.poll = lambda: [Failed(track.path, "it ended", "try again")]

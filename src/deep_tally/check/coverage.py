@@ -88,8 +88,8 @@ def coverage_of(delivery: Delivery, brief: Brief) -> Mapping[str, Coverage]:
     equal = {t.path for s in delivery.sets for t in s.asked if _is_common(t, s)}
     found["length.equal"] = _by(asked, lambda t: t.path in equal)
     found["length.whole_bars"] = _by_songs(delivery.sets, _has_no(delivery, "length.not-bars", "length.loop-not-bars"))
-    for key, came in _COMPANIONS.items():
-        found[key] = _by_songs(delivery.sets, came)
+    for key, is_received in _COMPANIONS.items():
+        found[key] = _by_songs(delivery.sets, is_received)
     if brief.parts:
         missing = [words for s in delivery.sets for part in s.parts if (words := missing_in(part, s)) is not None]
         total = len(brief.parts) * len(delivery.sets)

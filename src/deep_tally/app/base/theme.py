@@ -303,12 +303,12 @@ def _style(c: Colours) -> str:
     QPushButton[look="title"]:hover {{ background: {c.rule}; }}
     QPushButton[look="title"]:focus {{ border: 1px solid {c.fix}; }}
     QPushButton[look="title"]::menu-indicator {{ width: 0; }}
-    QPushButton[look="came"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
+    QPushButton[look="coverage"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
         padding: 2px 4px; text-align: right; }}
-    QPushButton[look="came"][state="open"] {{ color: {c.ink}; font-weight: 700; }}
-    QPushButton[look="came"][state="open"]:enabled {{ text-decoration: underline; }}
-    QPushButton[look="came"]:hover:enabled {{ background: {c.rule}; }}
-    QPushButton[look="came"]:focus {{ border-color: {c.fix}; }}
+    QPushButton[look="coverage"][state="open"] {{ color: {c.ink}; font-weight: 700; }}
+    QPushButton[look="coverage"][state="open"]:enabled {{ text-decoration: underline; }}
+    QPushButton[look="coverage"]:hover:enabled {{ background: {c.rule}; }}
+    QPushButton[look="coverage"]:focus {{ border-color: {c.fix}; }}
     QTreeWidget, QListWidget, QListView {{ background: {c.ground}; color: {c.ink}; border: 0; outline: 0; }}
     QTreeWidget::item, QListWidget::item {{ border-bottom: 1px solid {c.rule}; padding: 5px 8px; }}
     QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.raised};

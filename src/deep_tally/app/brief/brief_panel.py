@@ -1,4 +1,4 @@
-"""The brief beside the sheet: each line says what is asked and, next to it, what came."""
+"""The brief beside the sheet: each line says what is requested and, next to it, how much was received."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ class BriefPanel(QWidget):
         self._theme = theme
         self._brief: Brief | None = None
         self.editors: dict[str, Editor] = {}
-        self.came: dict[str, QPushButton] = {}
+        self.coverage: dict[str, QPushButton] = {}
         self.thresholds: dict[str, ThresholdEditor] = {}
         self._labels: list[PlainLabel] = []
         self.name_button = QPushButton()
@@ -163,10 +163,10 @@ class BriefPanel(QWidget):
         return label
 
     def _add_line(self, grid: QGridLayout, row: int, line: Line) -> None:
-        came = QPushButton()
-        came.setProperty("look", "came")
-        came.clicked.connect(lambda checked=False, key=line.key: self._tell_misses(key))
-        self.came[line.key] = came
+        coverage = QPushButton()
+        coverage.setProperty("look", "coverage")
+        coverage.clicked.connect(lambda checked=False, key=line.key: self._tell_misses(key))
+        self.coverage[line.key] = coverage
         if line.key == "parts":
             self.parts_button = QPushButton("none")
             self.parts_button.setToolTip("The requested parts and the files received for them (Ctrl+3)")
@@ -182,9 +182,9 @@ class BriefPanel(QWidget):
             grid.addWidget(self._label(line.label, editor), row, 0)
             grid.addWidget(editor, row, 1, 1, 2 if line.is_unseen else 1)
         if line.is_unseen:
-            came.hide()
+            coverage.hide()
         else:
-            grid.addWidget(came, row, 2)
+            grid.addWidget(coverage, row, 2)
 
     def _soft(self, words: str) -> PlainLabel:
         label = PlainLabel(words)
@@ -252,13 +252,13 @@ class BriefPanel(QWidget):
         self.parts_button.setText(count(len(brief.parts), "part") if brief.parts else "none")
 
     def show_delivery(self, delivery: Delivery | None, brief: Brief) -> None:
-        """Show what came for each line; nothing while it is not known."""
+        """Show how much of each line was received; nothing while that is not known."""
         coverage: Mapping[str, Coverage] = coverage_of(delivery, brief) if delivery is not None else {}
         self._misses = {key: c.misses for key, c in coverage.items()}
-        for key, button in self.came.items():
+        for key, button in self.coverage.items():
             line_coverage = coverage.get(key)
             asked = is_asked(brief, key)
-            # What came along unasked is worth knowing too.
+            # What was sent unasked is worth knowing too.
             is_shown = line_coverage is not None and (asked or (key.startswith("needs.") and line_coverage.met > 0))
             button.setText(coverage_words(line_coverage) if line_coverage is not None and is_shown else "")
             is_open = line_coverage is not None and asked and not line_coverage.is_met

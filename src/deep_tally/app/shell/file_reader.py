@@ -22,9 +22,9 @@ PICTURES: dict[str, Callable[..., object]] = {
 class FileReader(QObject):
     """Asked for samples and pictures; the owner polls it."""
 
-    excerpts_came = Signal(str, object)
+    excerpts_read = Signal(str, object)
     """(who asked, {path: Excerpt}): samples that were asked for; a file that could not be read is missing."""
-    picture_came = Signal(str, str, object)
+    picture_read = Signal(str, str, object)
     """(kind, path, value): a picture of a file that was asked for; None where it cannot be read."""
     started = Signal()
     """There is something to poll for."""
@@ -38,7 +38,7 @@ class FileReader(QObject):
         self._pictures: dict[str, tuple[str, str]] = {}
 
     def request_excerpts(self, who: str, wanted: Iterable[tuple[str, int, int]]) -> None:
-        """Ask for samples of files: (path, first frame, frames) each; `excerpts_came` brings them.
+        """Ask for samples of files: (path, first frame, frames) each; `excerpts_read` brings them.
 
         A newer request of the same asker replaces one that still waits.
         """
@@ -50,7 +50,7 @@ class FileReader(QObject):
             self.started.emit()
 
     def request_picture(self, kind: str, path: str, arguments: tuple[object, ...]) -> None:
-        """Ask for a picture of a file (see `PICTURES`); `picture_came` brings it. The newest of a kind counts."""
+        """Ask for a picture of a file (see `PICTURES`); `picture_read` brings it. The newest of a kind counts."""
         source = self._sources().get(path)
         if source is not None:
             for waiting in [job for job in self._pictures if self._pictures[job][0] == kind]:
@@ -64,10 +64,10 @@ class FileReader(QObject):
         """Hand on what the workers brought."""
         for report in self.readers.poll():
             if not isinstance(report, Progress):
-                self.excerpts_came.emit(report.job, report.value if isinstance(report, Returned) else {})
+                self.excerpts_read.emit(report.job, report.value if isinstance(report, Returned) else {})
         for report in self.painters.poll():
             if not isinstance(report, Progress):
-                self.picture_came.emit(*self._pictures[report.job], getattr(report, "value", None))
+                self.picture_read.emit(*self._pictures[report.job], getattr(report, "value", None))
 
     @property
     def is_busy(self) -> bool:

@@ -325,9 +325,9 @@ class CheckState(QObject):
     def _poll(self) -> None:
         self.clerks.poll()
         self.reader.poll()
-        moved = came = False
+        moved = returned = False
         for report in self._crew.poll():
-            came = came or not isinstance(report, Progress)
+            returned = returned or not isinstance(report, Progress)
             for run in (self._next, self.run):
                 if run is not None and (events := run.take(report)) is not None:
                     moved = self._hear(run, events) or moved
@@ -340,7 +340,7 @@ class CheckState(QObject):
         if not is_busy and (self.run is None or not self.run.is_to_step):
             self._timer.stop()
         else:
-            self._timer.setInterval(_EAGER_POLL_MS if came else _POLL_MS)
+            self._timer.setInterval(_EAGER_POLL_MS if returned else _POLL_MS)
 
     def _hear(self, run: CheckRun, events: Sequence[Event]) -> bool:
         """Pass on what happened; whether measuring or comparing went on."""

@@ -260,8 +260,8 @@ class Window(QMainWindow):
         state.abandoned.connect(presenter.abandoned)
         state.refused.connect(self._refused)
         state.clerks.saved.connect(self._saved)
-        state.reader.excerpts_came.connect(self._take_excerpts)
-        state.reader.picture_came.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
+        state.reader.excerpts_read.connect(self._take_excerpts)
+        state.reader.picture_read.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
         self.progress.cancel_button.clicked.connect(state.cancel)
         for view in (self.line_up, self.parts, self.names):
             view.corrected.connect(state.correct)

@@ -199,7 +199,7 @@ def no_rough_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """References, click, MIDI, notes or stamps that the brief needs did not come."""
     needs = brief.needs
-    came = {
+    companions = {
         "a reference": (needs.references, bool(song.with_role(Role.REFERENCE))),
         "a click": (needs.click, bool(song.with_role(Role.CLICK))),
         "the MIDI": (needs.midi, Role.MIDI in song.companions),
@@ -209,7 +209,7 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
             all(t.format.time_reference is not None for t in song.asked if t.format is not None),
         ),
     }
-    missing = tuple(name for name, (needed, there) in came.items() if needed and not there)
+    missing = tuple(name for name, (needed, there) in companions.items() if needed and not there)
     if missing:
         yield about("content.companion-missing", Action.ASK, (), missing=missing)
 

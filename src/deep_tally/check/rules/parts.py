@@ -50,8 +50,8 @@ def role(song: SongSet, brief: Brief) -> Iterator[Finding]:
             track = tracks.get(path)
             if wanted is None or track is None or track.format is None or path in done:
                 continue
-            came = 2 if path in paired else track.format.channels
-            if came != wanted and came in _CHANNEL_WORDS:
+            channels = 2 if path in paired else track.format.channels
+            if channels != wanted and channels in _CHANNEL_WORDS:
                 done.add(path)
                 yield about(
                     "channels.role",
@@ -59,5 +59,5 @@ def role(song: SongSet, brief: Brief) -> Iterator[Finding]:
                     track,
                     part=part.asked.part,
                     wanted=_CHANNEL_WORDS[wanted],
-                    came=_CHANNEL_WORDS[came],
+                    came=_CHANNEL_WORDS[channels],
                 )
