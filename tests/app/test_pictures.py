@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from app.test_evidence import pixels
-from deep_tally.app.bench.pictures import Picture
+from deep_tally.app.bench.picture import Picture
 from deep_tally.app.shell.window import Window
 
 

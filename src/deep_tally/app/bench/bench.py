@@ -25,7 +25,10 @@ from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.bench.evidence import BitsView, SpectrumView
-from deep_tally.app.bench.pictures import HistogramView, Picture, SpectrogramView, StereoView
+from deep_tally.app.bench.histogram_view import HistogramView
+from deep_tally.app.bench.picture import Picture
+from deep_tally.app.bench.spectrogram_view import SpectrogramView
+from deep_tally.app.bench.stereo_view import StereoView
 from deep_tally.app.bench.waveform import Waveform
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
