@@ -14,7 +14,7 @@ from deep_tally.app.shell.start import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.corrections import NO_CORRECTIONS
-from deep_tally.views.rows import Filter
+from deep_tally.views.filter import Filter
 
 
 def wait(done: Callable[[], object], seconds: float = 60.0) -> None:

@@ -198,7 +198,7 @@ def test_what_clips_nothing_offers_no_turning_down(window: Window) -> None:
 
 
 def test_every_new_finding_stands_in_its_column_with_a_word(window: Window) -> None:
-    from deep_tally.views.rows import short_word
+    from deep_tally.views.columns import short_word
 
     assert window.state.delivery is not None
     told = {

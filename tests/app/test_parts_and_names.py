@@ -17,7 +17,8 @@ from deep_tally.app.shell.start import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role
-from deep_tally.views.rows import Column, cell_text, tooltip
+from deep_tally.views.cell_texts import cell_text, tooltip
+from deep_tally.views.columns import Column
 from said import said_of
 from sounds_to_name import write_delivery
 

@@ -35,7 +35,7 @@ from compare.compare_jobs import broken
 from deep_tally.app.shell.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.files import ClientFiles
-from deep_tally.views.rows import Column
+from deep_tally.views.columns import Column
 from deep_tally.work.crew import Failed
 
 

@@ -10,7 +10,10 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
-from deep_tally.views.rows import Column, Filter, cell_text, heads, length_head, make_sheet, sort_key
+from deep_tally.views.cell_texts import cell_text, heads, length_head
+from deep_tally.views.columns import Column
+from deep_tally.views.filter import Filter
+from deep_tally.views.rows import make_sheet, sort_key
 from tracks import findings, intake_of, others, song_of, track
 
 

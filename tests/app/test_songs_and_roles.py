@@ -24,7 +24,7 @@ from deep_tally.app.shell.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
-from deep_tally.views.rows import Column
+from deep_tally.views.columns import Column
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 DAMAGED = f"{SECOND_SONG}/04 Sub.wav"

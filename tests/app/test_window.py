@@ -30,7 +30,7 @@ from compare.compare_jobs import never
 from deep_tally.app.shell.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.findings import Action
-from deep_tally.views.rows import Column
+from deep_tally.views.columns import Column
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 ALT = Qt.KeyboardModifier.AltModifier

@@ -36,7 +36,8 @@ from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.rows import Row, companion_text
+from deep_tally.views.cell_texts import companion_text
+from deep_tally.views.rows import Row
 
 _PANEL_WIDTH = 380
 _MARKERS_MOST = 40

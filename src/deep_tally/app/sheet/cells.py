@@ -16,7 +16,9 @@ from deep_tally.app.base.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.numbers import signed
-from deep_tally.views.rows import Column, Row, Sheet, companion_text, short_word, used_bits
+from deep_tally.views.cell_texts import companion_text, used_bits
+from deep_tally.views.columns import Column, short_word
+from deep_tally.views.rows import Row, Sheet
 
 PAD = 8.0
 NAME_FLAG_X, NAME_NUMBER_X, NAME_TITLE_X = 14.0, 24.0, 52.0

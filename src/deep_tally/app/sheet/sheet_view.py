@@ -35,19 +35,10 @@ from deep_tally.app.sheet.cells import NAME_TITLE_X, PAD, CellPainter
 from deep_tally.model.delivery import Track
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.rows import (
-    Column,
-    Filter,
-    Row,
-    Sheet,
-    SortBy,
-    SortKey,
-    cell_text,
-    heads,
-    length_head,
-    sort_key,
-    tooltip,
-)
+from deep_tally.views.cell_texts import cell_text, heads, length_head, tooltip
+from deep_tally.views.columns import Column, SortBy
+from deep_tally.views.filter import Filter
+from deep_tally.views.rows import Row, Sheet, SortKey, sort_key
 
 Index = QModelIndex | QPersistentModelIndex
 ROW_HEIGHT, HEAD_HEIGHT = 27, 46

@@ -13,7 +13,8 @@ from deep_tally.app.bench.bench import VIEWS
 from deep_tally.app.shell.actions import add_action
 from deep_tally.model.findings import QUESTIONS, Action
 from deep_tally.reply.action_words import ACTION_WORDS
-from deep_tally.views.rows import SORTS, Column, Filter, SortBy
+from deep_tally.views.columns import SORTS, Column, SortBy
+from deep_tally.views.filter import Filter
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.window import Window

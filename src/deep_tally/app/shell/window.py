@@ -47,7 +47,7 @@ if TYPE_CHECKING:
     from deep_tally.app.shell.role_menus import RoleMenus
     from deep_tally.app.shell.state import CheckState
     from deep_tally.model.measures import Excerpt
-    from deep_tally.views.rows import Filter
+    from deep_tally.views.filter import Filter
 
 _FILES = (
     "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
@@ -366,7 +366,7 @@ class Window(QMainWindow):
             self.say(f"“{readable(phrase)}” is recognised as {readable(part)} from now on.")
 
     def _keep_misses(self, line: str, paths: tuple[str, ...]) -> None:
-        from deep_tally.views.rows import Filter
+        from deep_tally.views.filter import Filter
 
         self.show_sheet()
         self.keep(Filter(paths=frozenset(paths), line=line))
