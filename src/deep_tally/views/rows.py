@@ -1,4 +1,4 @@
-"""The sheet without widgets: what each row and cell says, how rows sort, which ones a filter keeps."""
+"""The sheet without widgets: its rows, what most files agree on, and how rows sort."""
 
 from __future__ import annotations
 

@@ -5,21 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from PySide6.QtCore import QByteArray, QMimeData, QModelIndex, QPersistentModelIndex, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QDragMoveEvent, QDropEvent, QIcon, QKeyEvent, QPainter, QPalette, QPixmap
+from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
-    QListWidget,
     QListWidgetItem,
     QMenu,
     QPushButton,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -28,26 +22,33 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.parts.part_lists import FileList, PartTree, file_name, role_words, song_item, tip_of
 from deep_tally.check.rules.parts import missing_in
 from deep_tally.model.brief import Brief, Part
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
-from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.parts import AskedPart, Match
 from deep_tally.names.read import parse_part
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.brief_words import part_words
-from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.shelf import part_lists
 
 _PATHS = "application/x-deep-tally-paths"
+
+
 _PATH_ROLE = Qt.ItemDataRole.UserRole.value
+
+
 _PART_ROLE = Qt.ItemDataRole.UserRole.value + 1
+
+
 _CHANNELS: tuple[tuple[str, int | None], ...] = (("mono or stereo", None), ("mono", 1), ("stereo", 2))
+
+
 _PRINTED: tuple[tuple[str, str | None], ...] = (
     ("effects: as for all", None),
     ("without its effects", "out"),
@@ -56,39 +57,6 @@ _PRINTED: tuple[tuple[str, str | None], ...] = (
 
 
 _BESIDES = frozenset({"content.scope", "content.companion-missing", "content.no-rough-mix"})
-
-
-def _file_name(path: str) -> str:
-    return readable(path.rpartition("/")[2])
-
-
-def _tip(path: str, name: ParsedName | None) -> str:
-    """The whole path, and what is understood of the name."""
-    return f"{readable(path)}\n\n{name_labels(name)}" if name is not None else readable(path)
-
-
-def _song_item(song: str) -> QTreeWidgetItem:
-    """A song's name over its parts."""
-    item = QTreeWidgetItem([readable(song)])
-    item.setFont(0, font(15, 700))
-    item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-    return item
-
-
-def _role_words(role: Role) -> str:
-    """What a file is for, where it is no single track."""
-    return "" if role is Role.TRACKOUT else f"  ({role.value})"
-
-
-def _paths_of(data: QMimeData) -> list[str]:
-    text = bytes(data.data(_PATHS).data()).decode("utf-8", "surrogateescape")
-    return [path for path in text.split("\n") if path]
-
-
-def _mime_of(paths: Sequence[str]) -> QMimeData:
-    data = QMimeData()
-    data.setData(_PATHS, QByteArray("\n".join(paths).encode("utf-8", "surrogateescape")))
-    return data
 
 
 def sure_words(match: Match) -> str:
@@ -102,126 +70,6 @@ def sure_words(match: Match) -> str:
         if match.confidence >= 0.7
         else f"maybe, {match.confidence * 100:.0f} %"
     )
-
-
-class _OwnColours(QStyledItemDelegate):
-    """A chosen row keeps the colours of its words: they say who must act."""
-
-    def initStyleOption(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
-        super().initStyleOption(option, index)
-        palette = option.palette
-        brush = index.data(Qt.ItemDataRole.ForegroundRole) or palette.brush(QPalette.ColorRole.Text)
-        palette.setBrush(QPalette.ColorRole.HighlightedText, brush)
-        option.palette = palette
-
-
-class PartTree(QTreeWidget):
-    """Asked parts with their files. `dropped` tells (paths, part); `taken_out` (path, part)."""
-
-    dropped = Signal(list, str)
-    taken_out = Signal(str, str)
-    menu_wanted = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName("Requested parts and their files")
-        self.setColumnCount(3)
-        self.setHeaderLabels(["Requested part and its files", "Requested as", "Received"])
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setDragEnabled(True)
-        self.setAcceptDrops(True)
-        self.setDropIndicatorShown(True)
-        self.setUniformRowHeights(True)
-        self.setItemDelegate(_OwnColours(self))
-        self.setIndentation(24)
-        self.setIconSize(QSize(14, 14))
-        self.setRootIsDecorated(False)
-        self.header().setStretchLastSection(False)
-        self.header().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        for column in (0, 1):
-            self.header().setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-        self.header().setSectionResizeMode(2, QHeaderView.ResizeMode.Fixed)
-        self.setColumnWidth(2, 190)
-
-    def mimeTypes(self) -> list[str]:
-        return [_PATHS]
-
-    def mimeData(self, items: Sequence[QTreeWidgetItem]) -> QMimeData:
-        return _mime_of([path for item in items if (path := item.data(0, _PATH_ROLE))])
-
-    def supportedDropActions(self) -> Qt.DropAction:
-        return Qt.DropAction.CopyAction | Qt.DropAction.MoveAction
-
-    def part_at(self, item: QTreeWidgetItem | None) -> str:
-        """The asked part an item belongs to."""
-        return str(item.data(0, _PART_ROLE) or "") if item is not None else ""
-
-    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        super().dragMoveEvent(event)
-        if event.mimeData().hasFormat(_PATHS) and self.itemAt(event.position().toPoint()) is not None:
-            event.acceptProposedAction()
-        else:
-            event.ignore()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        part = self.part_at(self.itemAt(event.position().toPoint()))
-        paths = _paths_of(event.mimeData())
-        if part and paths:
-            event.setDropAction(Qt.DropAction.CopyAction)
-            event.accept()
-            self.dropped.emit(paths, part)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
-            for item in self.selectedItems():
-                if path := item.data(0, _PATH_ROLE):
-                    self.taken_out.emit(path, self.part_at(item))
-            return
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.menu_wanted.emit()
-            return
-        super().keyPressEvent(event)
-
-
-class FileList(QListWidget):
-    """Files that stand for no asked part; they can be dragged to one, and others dropped here."""
-
-    dropped = Signal(list)
-    menu_wanted = Signal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setAccessibleName("Files for no requested part")
-        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        self.setDragEnabled(True)
-        self.setAcceptDrops(True)
-        self.setUniformItemSizes(True)
-
-    def mimeTypes(self) -> list[str]:
-        return [_PATHS]
-
-    def mimeData(self, items: Sequence[QListWidgetItem]) -> QMimeData:
-        return _mime_of([str(item.data(_PATH_ROLE)) for item in items])
-
-    def supportedDropActions(self) -> Qt.DropAction:
-        return Qt.DropAction.CopyAction | Qt.DropAction.MoveAction
-
-    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
-        super().dragMoveEvent(event)
-        if event.mimeData().hasFormat(_PATHS) and event.source() is not self:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        if paths := _paths_of(event.mimeData()):
-            event.setDropAction(Qt.DropAction.CopyAction)
-            event.accept()
-            self.dropped.emit(paths)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.menu_wanted.emit()
-            return
-        super().keyPressEvent(event)
 
 
 class PartsView(QWidget):
@@ -353,7 +201,7 @@ class PartsView(QWidget):
         missing = 0
         for song in self._delivery.sets:
             if several and song.parts:
-                head = _song_item(song.name)
+                head = song_item(song.name)
                 self.tree.addTopLevelItem(head)
                 head.setFirstColumnSpanned(True)  # only an item in its tree can be
             for asked in song.parts:
@@ -371,9 +219,9 @@ class PartsView(QWidget):
         roles = {t.path: t.role for t in self._delivery.tracks}
         self.files.clear()
         for other in others:
-            listed_item = QListWidgetItem(_file_name(other) + _role_words(roles[other]))
+            listed_item = QListWidgetItem(file_name(other) + role_words(roles[other]))
             listed_item.setData(_PATH_ROLE, other)
-            listed_item.setToolTip(as_plain(_tip(other, names.get(other))))
+            listed_item.setToolTip(as_plain(tip_of(other, names.get(other))))
             self.files.addItem(listed_item)
         if total:
             self.summary.setText(f"{total - missing} of {count(total, 'requested part')} received")
@@ -424,11 +272,11 @@ class PartsView(QWidget):
         return QIcon(pixmap)
 
     def _file_item(self, asked: AskedPart, match: Match, name: ParsedName | None) -> QTreeWidgetItem:
-        item = QTreeWidgetItem([_file_name(match.path), "", sure_words(match)])
+        item = QTreeWidgetItem([file_name(match.path), "", sure_words(match)])
         item.setData(0, _PATH_ROLE, match.path)
         item.setData(0, _PART_ROLE, asked.asked.part)
         item.setForeground(2, QColor(self._theme.colours.soft if match.confidence >= 0.9 else self._theme.colours.ink))
-        item.setToolTip(0, as_plain(_tip(match.path, name)))
+        item.setToolTip(0, as_plain(tip_of(match.path, name)))
         return item
 
     def _restore(self, part: str, path: str) -> None:
