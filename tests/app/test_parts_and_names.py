@@ -159,7 +159,7 @@ def test_parts_are_told_with_the_keyboard_alone(named: Window, qtbot: QtBot) -> 
     wait(menu.isVisible)
     assert [a.text() for a in menu.actions() if a.text()] == [
         *(str(p["part"]) for p in LIST),
-        "on no line",
+        "not on the list",
         "as its name says",
     ]
     qtbot.keyClick(menu, Qt.Key.Key_Down)

@@ -229,7 +229,7 @@ class PartsView(QWidget):
             self.summary.setText(
                 "No parts are requested by name. Start from an example list, or add a part to the list."
             )
-        self.rest.setText(f"No requested part: {count(len(others), 'file')}" if total else count(len(others), "file"))
+        self.rest.setText(f"Not on the list: {count(len(others), 'file')}" if total else count(len(others), "file"))
         self._show_besides(self._delivery)
         self._restore(part, path)
 
@@ -318,7 +318,7 @@ class PartsView(QWidget):
         corrections = self._corrections
         for path in paths:
             corrections = corrections.with_part(path, ())
-        self.corrected.emit(corrections, f"{_named(paths)}: on no line")
+        self.corrected.emit(corrections, f"{_named(paths)}: not on the list")
 
     def _parts_of(self, path: str) -> set[str]:
         sets = self._delivery.sets if self._delivery is not None else ()
@@ -340,7 +340,7 @@ class PartsView(QWidget):
         for part in self._brief.parts:
             menu.addAction(readable(part.part), self._assigner(paths, part.part))
         menu.addSeparator()
-        menu.addAction("on no line", lambda: self._take_all_out(paths))
+        menu.addAction("not on the list", lambda: self._take_all_out(paths))
         menu.addAction("as its name says", lambda: self._forget(paths))
         self.menu = menu
         view: QWidget = self.files if self.files.hasFocus() else self.tree

@@ -15,9 +15,9 @@ from deep_tally.reply.wording.facts import (
 
 def _near_mono(f: Facts) -> str:
     if "frames" in f.evidence:
-        late = "right" if f.number("frames") > 0 else "left"
+        late, other = ("right", "left") if f.number("frames") > 0 else ("left", "right")
         by = f"{abs(f.number('frames')):.0f} samples ({duration(abs(f.number('ms')))})"
-        return f"the {late} side is the other side, {by} later"
+        return f"the {late} side is the {other} side, {by} later"
     return f"they differ by {decibels(f.number('db'))}"
 
 
@@ -32,7 +32,7 @@ def _opposed(f: Facts) -> str:
     low, high = f.number("band_low_hz"), f.number("band_high_hz")
     band = "" if math.isinf(low) else f" between {low:.0f} and {high:.0f} Hz"
     if math.isinf(loss):
-        return f"they cancel to silence in mono{band}"
+        return f"nothing is left in mono{band}"
     return f"{decibels(loss)} lost in mono{band}"
 
 
