@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from importlib import metadata, resources
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon
@@ -108,30 +107,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     ),
 )
 
+
 # What is shipped or needed to run, by the name of its distribution.
-_LIBRARIES = (
-    "PySide6-Essentials",
-    "numpy",
-    "scipy",
-    "numba",
-    "llvmlite",
-    "soundfile",
-    "sounddevice",
-    "soxr",
-    "av",
-    "mido",
-    "rapidfuzz",
-    "fpdf2",
-    "pillow",
-    "fonttools",
-    "pydantic",
-    "platformdirs",
-    "jinja2",
-    "click",
-    "rich",
-)
-
-
 class KeysPage(QDialog):
     """All keys on one page."""
 
@@ -195,6 +172,8 @@ class AboutPage(QDialog):
     """Version, licence, and the licences of everything the program is built of."""
 
     def __init__(self, parent: QWidget, theme: Theme) -> None:
+        from deep_tally.views.licences import licence_page  # reads the metadata of every package
+
         super().__init__(parent)
         theme.style(self)
         self.setWindowTitle("About Deep Tally")
@@ -208,7 +187,7 @@ class AboutPage(QDialog):
         words.setWordWrap(True)
         text = QTextBrowser()
         text.setAccessibleName("Licences")
-        text.setPlainText(_licences())
+        text.setPlainText(licence_page())
         inside = QVBoxLayout()
         inside.addWidget(title)
         inside.addWidget(words)
@@ -229,28 +208,3 @@ def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout, *more: QPushButt
     column.setSpacing(16)
     column.addLayout(inside, 1)
     column.addWidget(buttons, 0, Qt.AlignmentFlag.AlignRight)
-
-
-def _licences() -> str:
-    """Our licence, and name, version and licence of every library and font."""
-    parts = ["Deep Tally is free software under the MIT licence.\n", "Libraries:"]
-    for name in _LIBRARIES:
-        try:
-            about = metadata.metadata(name).json
-        except metadata.PackageNotFoundError:
-            continue
-        licence = about.get("license_expression") or _classified(about.get("classifier", [])) or about.get("license")
-        text = str(licence or "see its package").splitlines()[0]
-        parts.append(f"  {name} {metadata.version(name)}: {text}")
-    parts.append("  libsndfile, inside soundfile: LGPL-2.1-or-later")
-    parts.append("  FFmpeg's libraries, inside av: LGPL-2.1-or-later or GPL-2.0-or-later, as its wheel was built")
-    parts.append("  Qt, inside PySide6: LGPL-3.0-only\n")
-    parts.append(
-        "Typeface: Atkinson Hyperlegible Next (its latin and latin-ext subsets merged), SIL Open Font License 1.1:\n"
-    )
-    parts.append(resources.files("deep_tally").joinpath("fonts/OFL.txt").read_text("utf-8"))
-    return "\n".join(parts)
-
-
-def _classified(classifiers: str | list[str]) -> str:
-    return ", ".join(c.rpartition(" :: ")[2] for c in classifiers if c.startswith("License ::"))
