@@ -13,8 +13,8 @@ from deep_tally.model.errors import CannotWrite, InsideDelivery
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.save import save_reply
-from deep_tally.work import whole
-from deep_tally.work.whole import sweep_unfinished, write_whole
+from deep_tally.work import atomic as whole
+from deep_tally.work.atomic import sweep_unfinished, write_whole
 
 PAGE = Page((Block("title", "Your files"), Block("text", "Hello")))
 
@@ -142,7 +142,7 @@ def test_links_in_a_circle_are_one_sentence(tmp_path: Path) -> None:
 _KILLED_WHILE_WRITING = """
 import os, sys
 from pathlib import Path
-from deep_tally.work import whole
+from deep_tally.work import atomic as whole
 os.replace = lambda *a: os.kill(os.getpid(), 9)
 whole.write_whole("x", Path(sys.argv[1]))
 """

@@ -26,7 +26,7 @@ from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.words import vocabulary_at_hand
-from deep_tally.work.whole import require_not_the_clients, sweep_unfinished, write_whole
+from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished, write_whole
 
 if TYPE_CHECKING:
     from rich.progress import Progress

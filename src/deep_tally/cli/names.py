@@ -26,7 +26,7 @@ from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.shelf import named_brief
 from deep_tally.session.words import vocabulary_at_hand
-from deep_tally.work.whole import sweep_unfinished, write_whole
+from deep_tally.work.atomic import sweep_unfinished, write_whole
 
 TROUBLE_WORDS = {
     "clash": "two files would get this name",

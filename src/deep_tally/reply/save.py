@@ -10,7 +10,7 @@ from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.page import Page, to_html, to_markdown, to_text
 from deep_tally.reply.pdf import to_pdf
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 FORMS: Mapping[str, Callable[[Page], str | bytes]] = MappingProxyType(
     {".txt": to_text, ".md": to_markdown, ".html": to_html, ".pdf": to_pdf}

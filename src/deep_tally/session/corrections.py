@@ -24,7 +24,7 @@ from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 SCHEMA = 2
 _FRAMES_MOST = 2**53

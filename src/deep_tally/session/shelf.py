@@ -14,7 +14,7 @@ from platformdirs import user_data_path
 
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, Part, parse_brief, read_brief
 from deep_tally.model.errors import BriefRefused, CannotWrite
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 _DEFAULT = "default.txt"
 _UNSAVED = "unsaved.brief"

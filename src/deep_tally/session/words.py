@@ -9,7 +9,7 @@ from platformdirs import user_data_path
 
 from deep_tally.model.errors import CannotWrite, WordRefused
 from deep_tally.names.vocabulary import Vocabulary, shipped
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 
 def words_path() -> Path:

@@ -10,7 +10,7 @@ from deep_tally.app.base.plain import ask_whether
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.action_words import readable
-from deep_tally.work.whole import is_inside_delivery, require_not_the_clients
+from deep_tally.work.atomic import is_inside_delivery, require_not_the_clients
 
 
 def may_save(parent: QWidget, path: Path, client: ClientFiles) -> bool:

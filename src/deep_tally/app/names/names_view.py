@@ -46,7 +46,7 @@ from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, numbered_
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()

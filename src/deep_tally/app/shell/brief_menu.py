@@ -16,7 +16,7 @@ from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.action_words import readable
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 
 class BriefMenu(QObject):

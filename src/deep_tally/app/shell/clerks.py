@@ -17,8 +17,8 @@ from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import save_reply
+from deep_tally.work.atomic import sweep_unfinished
 from deep_tally.work.crew import Crew, Failed, Progress, Returned
-from deep_tally.work.whole import sweep_unfinished
 
 _DEMO = "the demo delivery"
 _TIDYING = "tidying up"
@@ -42,7 +42,7 @@ class Clerks(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         # What the user sees must not wait for a page that is written, nor that for gigabytes that are deleted.
-        self._crew = Crew(workers=2, preload="deep_tally.work.whole")
+        self._crew = Crew(workers=2, preload="deep_tally.work.atomic")
         self._saving = 0
         self._left_folders: list[UnpackFolder] = []
 

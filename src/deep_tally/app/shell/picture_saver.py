@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from deep_tally.app.base.client_folder import may_save
 from deep_tally.app.base.export import png_of
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.work.whole import write_whole
+from deep_tally.work.atomic import write_whole
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.window import Window

@@ -22,7 +22,7 @@ from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
 from deep_tally.views.lanes import Lane
 from deep_tally.views.rows import Row
-from deep_tally.work.whole import require_not_the_clients
+from deep_tally.work.atomic import require_not_the_clients
 
 
 class Playback(QObject):
