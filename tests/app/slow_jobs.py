@@ -7,7 +7,7 @@ import time
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
-from deep_tally.work.apart import OnProgress
+from deep_tally.work.isolated import OnProgress
 
 
 def all_but_the_horn(progress: OnProgress, entry: Entry) -> Track:

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from deep_tally.model.errors import UnreadableSound
-from deep_tally.work.apart import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_apart
 
 
 def process_id(progress: OnProgress, path: Path) -> int:

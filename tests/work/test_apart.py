@@ -13,8 +13,8 @@ from pathlib import Path
 import pytest
 
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
-from deep_tally.work.apart import end_with_parent, run_apart
 from deep_tally.work.crew import Crew, Failed
+from deep_tally.work.isolated import end_with_parent, run_apart
 from work import apart_jobs
 
 PATH = Path("x.mp3")
@@ -80,7 +80,7 @@ def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
     code = """
 import resource
 from pathlib import Path
-from deep_tally.work.apart import _address_space, run_apart
+from deep_tally.work.isolated import _address_space, run_apart
 from work import apart_jobs
 hard = _address_space() + (512 << 20)
 resource.setrlimit(resource.RLIMIT_AS, (hard, hard))

@@ -9,7 +9,7 @@ from functools import partial
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
-from deep_tally.work.apart import OnProgress
+from deep_tally.work.isolated import OnProgress
 
 
 def is_compared(track: Track) -> bool:

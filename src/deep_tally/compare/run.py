@@ -11,8 +11,8 @@ from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Incomplete, Intake
 from deep_tally.model.measures import FlatTops, Gaps, Runs
-from deep_tally.work.apart import OnProgress
 from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from deep_tally.work.isolated import OnProgress
 
 CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
 Key = tuple[tuple[object, ...], ...]

@@ -18,7 +18,7 @@ from deep_tally.intake.sound import SoundReader
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Incomplete
-from deep_tally.work.apart import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_apart
 
 SPAN = 512
 _PLACES_MOST = 256

@@ -17,7 +17,7 @@ from deep_tally.listen.outputs import NoDevice, Output, SimulatedOutput, open_ou
 from deep_tally.listen.plan import Begun, Change, Command, Controls, Ended, Halt, Heard, Play
 from deep_tally.listen.ring import Ring
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.work.apart import end_with_parent
+from deep_tally.work.isolated import end_with_parent
 
 _BLOCK = 2048
 _AHEAD_S = 0.5

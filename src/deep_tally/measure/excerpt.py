@@ -11,7 +11,7 @@ import numpy as np
 
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.measures import Excerpt
-from deep_tally.work.apart import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_apart
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader

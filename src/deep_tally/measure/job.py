@@ -10,7 +10,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Damage, Entry, SoundFormat, Unchecked
 from deep_tally.model.measures import Measures
-from deep_tally.work.apart import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_apart
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts
-from deep_tally.work.apart import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_apart
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader

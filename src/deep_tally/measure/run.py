@@ -9,8 +9,8 @@ from types import MappingProxyType
 from deep_tally.measure.job import measure_entry, unchecked_track
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake
-from deep_tally.work.apart import OnProgress
 from deep_tally.work.crew import Crew, Progress, Report, Returned
+from deep_tally.work.isolated import OnProgress
 
 Job = Callable[[OnProgress, Entry], Track]
 

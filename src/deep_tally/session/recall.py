@@ -14,7 +14,7 @@ from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.session.cache import MeasureCache
-from deep_tally.work.apart import OnProgress
+from deep_tally.work.isolated import OnProgress
 
 
 def cache_path() -> Path:

@@ -25,7 +25,7 @@ from pathlib import Path
 from typing import Any
 
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.work.apart import end_with_parent, limit, no_memory, our_fault
+from deep_tally.work.isolated import end_with_parent, limit, no_memory, our_fault
 
 _MEMORY_MOST = 4 << 30
 _ADDRESSES_LEAST = 550 << 20
