@@ -38,9 +38,9 @@ from deep_tally.model.files import Entry, Role
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import to_html, to_markdown, to_text
+from deep_tally.session.brief_library import Shelf
 from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints
-from deep_tally.session.shelf import Shelf
 from deep_tally.session.words import vocabulary_at_hand, words_path
 from mutations import hurt_anywhere, long_seeds, mutated, seeds, tagged_wav, wide_seed
 

@@ -17,7 +17,7 @@ from deep_tally.model.delivery import Delivery, SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import Pulse
-from deep_tally.session.shelf import shipped_briefs
+from deep_tally.session.brief_library import shipped_briefs
 from tracks import ROUGH_MIX, brief, codes, findings, intake_of, others, song_of, stereo, track
 
 

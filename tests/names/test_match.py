@@ -9,7 +9,7 @@ from deep_tally.model.delivery import SongFacts
 from deep_tally.names.match import LEAST, match_parts
 from deep_tally.names.read import read_names
 from deep_tally.names.ties import ties_of
-from deep_tally.session.shelf import part_lists
+from deep_tally.session.brief_library import part_lists
 
 
 def matched(asked: list[str], files: list[str], **options: object) -> dict[str, list[str]]:

@@ -23,7 +23,7 @@ from deep_tally.reply.brief_words import (
 from deep_tally.reply.page import Block, Page, to_html, to_text
 from deep_tally.reply.pdf import to_pdf
 from deep_tally.reply.save import save_reply
-from deep_tally.session.shelf import part_lists, shipped_briefs
+from deep_tally.session.brief_library import part_lists, shipped_briefs
 from tracks import brief
 
 

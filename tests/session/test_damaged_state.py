@@ -13,8 +13,8 @@ from deep_tally.check.assess import assess
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused
+from deep_tally.session.brief_library import Shelf
 from deep_tally.session.corrections import recall
-from deep_tally.session.shelf import Shelf
 from deep_tally.session.words import vocabulary_at_hand, words_path
 from searching import examples
 from sounds import wav_bytes

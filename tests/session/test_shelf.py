@@ -11,7 +11,7 @@ import pytest
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, brief_schema, with_value
 from deep_tally.model.errors import BriefRefused, CannotWrite, WordRefused
 from deep_tally.names.parse import parse
-from deep_tally.session.shelf import Shelf, named_brief, part_lists, shipped_briefs
+from deep_tally.session.brief_library import Shelf, named_brief, part_lists, shipped_briefs
 from deep_tally.session.words import add_word, own_words, vocabulary_at_hand, words_path
 
 

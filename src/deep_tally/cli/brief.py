@@ -11,7 +11,7 @@ from deep_tally.model.brief import brief_schema
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.page import to_text
 from deep_tally.reply.save import save_reply
-from deep_tally.session.shelf import Shelf, named_brief
+from deep_tally.session.brief_library import Shelf, named_brief
 
 
 def run_brief(

@@ -24,7 +24,7 @@ from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.session.shelf import named_brief
+from deep_tally.session.brief_library import named_brief
 from deep_tally.session.words import vocabulary_at_hand
 from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished, write_whole
 

@@ -22,9 +22,9 @@ from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, to_csv
 from deep_tally.names.read import read_names
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.incomplete_words import incomplete_words
+from deep_tally.session.brief_library import named_brief
 from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints
-from deep_tally.session.shelf import named_brief
 from deep_tally.session.words import vocabulary_at_hand
 from deep_tally.work.atomic import sweep_unfinished, write_whole
 

@@ -35,7 +35,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.brief_words import part_words
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.session.shelf import part_lists
+from deep_tally.session.brief_library import part_lists
 
 _PATHS = "application/x-deep-tally-paths"
 

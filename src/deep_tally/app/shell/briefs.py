@@ -12,7 +12,7 @@ from PySide6.QtGui import QUndoStack
 from deep_tally.app.shell.undo import BriefChange
 from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.errors import BriefRefused, DeepTallyError
-from deep_tally.session.shelf import Shelf, named_brief
+from deep_tally.session.brief_library import Shelf, named_brief
 
 
 class Briefs(QObject):
