@@ -28,8 +28,8 @@ from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError, NotCheckedHere
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
 from deep_tally.names.vocabulary import Vocabulary
+from deep_tally.session.cached import recall_or_compare, recall_or_measure
 from deep_tally.session.corrections import keep
-from deep_tally.session.recall import recall_or_compare, recall_or_measure
 from deep_tally.work.crew import Crew, Failed, Progress, Report
 
 Stage = Literal["opening", "preparing", "measuring", "comparing", "done"]

@@ -38,7 +38,7 @@ from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
-from deep_tally.session.recall import recall_or_compare, recall_or_measure
+from deep_tally.session.cached import recall_or_compare, recall_or_measure
 from deep_tally.session.words import add_word, vocabulary_at_hand
 from deep_tally.work.crew import Crew, Progress
 
