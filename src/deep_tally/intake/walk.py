@@ -10,13 +10,13 @@ from pathlib import Path
 from deep_tally.intake.corrected import with_rough_mix
 from deep_tally.intake.endings import SOUND_ENDINGS
 from deep_tally.intake.facts import title_of
-from deep_tally.intake.film import is_film
 from deep_tally.intake.folders import files_in, is_hidden, natural_key
 from deep_tally.intake.midi import read_midi
 from deep_tally.intake.notes import read_notes
 from deep_tally.intake.roles import guess_role, settle_roles
 from deep_tally.intake.signatures import Kind, kind_of
 from deep_tally.intake.songs import group_songs
+from deep_tally.intake.video import is_film
 from deep_tally.intake.zips import Budget, unpack
 from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
 from deep_tally.model.files import Damage, Entry, Incomplete, Intake, Role
