@@ -20,10 +20,10 @@ import numpy as np
 import soundfile
 from platformdirs import user_cache_path
 
+from deep_tally.intake.codec_delay import Stated, read_mp3, read_mp4, read_opus
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.ogg import walk_pages
 from deep_tally.intake.pcm import PcmReader
-from deep_tally.intake.priming import Stated, read_mp3, read_mp4, read_opus
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat

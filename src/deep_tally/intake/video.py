@@ -10,7 +10,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from deep_tally.intake.priming import find_box
+from deep_tally.intake.codec_delay import find_box
 
 _MATROSKA = b"\x1aE\xdf\xa3"
 _SEARCHED = 1 << 20
