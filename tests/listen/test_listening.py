@@ -18,9 +18,9 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.listen.bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.mixer import Mixer
 from deep_tally.listen.outputs import DeviceOutput, NoDevice, open_output
+from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.plan import Begun, Change, Controls, Ended, Heard, Missing, Plan, Play, PlayerReport, Voice
 from deep_tally.listen.player import _Playing
 from deep_tally.listen.remote import Player

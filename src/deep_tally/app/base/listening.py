@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from deep_tally.listen.bound import Addend, attenuation_db, sum_bound_dbfs
+from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.plan import Begun, Bus, Controls, Ear, Ended, Heard, Missing, Plan, Voice
 from deep_tally.listen.remote import Player
 from deep_tally.model.delivery import Track
