@@ -23,7 +23,7 @@ from deep_tally.listen.outputs import DeviceOutput, NoDevice, open_output
 from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.plan import Begun, Change, Controls, Ended, Heard, Missing, Plan, Play, PlayerReport, Voice
 from deep_tally.listen.player import _Playing
-from deep_tally.listen.remote import Player
+from deep_tally.listen.player_process import Player
 from deep_tally.listen.ring import Ring
 from searching import examples
 from sounds import measured

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.plan import Begun, Bus, Controls, Ear, Ended, Heard, Missing, Plan, Voice
-from deep_tally.listen.remote import Player
+from deep_tally.listen.player_process import Player
 from deep_tally.model.delivery import Track
 from deep_tally.reply.action_words import readable
 
