@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.measure.bins import Windows
 from deep_tally.measure.overview import pyramid
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Measures
 from deep_tally.model.timeline import steady
 from deep_tally.views.lane_tiles import FULL, PEAK, Bank, Columns, columns_of_samples, raster

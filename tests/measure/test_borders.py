@@ -7,7 +7,6 @@ import math
 import numpy as np
 import pytest
 
-from deep_tally.measure.bins import BoundedWindows, Windows
 from deep_tally.measure.decibels import amplitude
 from deep_tally.measure.density import density, sounding_stretches
 from deep_tally.measure.depth import value_grid
@@ -16,6 +15,7 @@ from deep_tally.measure.looks import loud_places, quiet_places
 from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
 from deep_tally.measure.pulse import find_pulse
+from deep_tally.measure.windows import BoundedWindows, Windows
 from deep_tally.model.measures import Density
 from sounds import RATE, measured, sine
 

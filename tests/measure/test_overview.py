@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
+from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
 from searching import examples
 from sounds import RATE, measured
 

@@ -10,8 +10,8 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.measure.bins import Windows
 from deep_tally.measure.pulse import find_pulse
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Measures, Pulse
 from searching import examples
 from sounds import measured_file

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.measure.bins import Windows
 from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, power_db
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Density
 
 STRETCH_MS = 50

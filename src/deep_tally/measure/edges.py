@@ -19,8 +19,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.measure.bins import Windows
 from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, amplitude_db, rms_dbfs
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Edges
 
 NEVER_SOUND_DBFS = -75.0

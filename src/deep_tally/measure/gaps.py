@@ -11,9 +11,9 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.measure.bins import Windows
 from deep_tally.measure.decibels import amplitude, rms_dbfs
 from deep_tally.measure.runs import PLACES_KEPT
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Gap, Gaps
 from deep_tally.work.compiled import compiled
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from deep_tally.measure.bins import Windows
+from deep_tally.measure.windows import Windows
 
 
 def loud_places(windows: Windows, frames: int, *, span: int, most: int) -> list[int]:

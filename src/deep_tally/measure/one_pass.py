@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.intake.sound import SoundReader
-from deep_tally.measure.bins import BoundedWindows, WindowCutter, Windows
 from deep_tally.measure.clipping import ClipFinder
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
 from deep_tally.measure.density import STRETCH_MS, density, sounding_stretches
@@ -28,6 +27,7 @@ from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
 from deep_tally.measure.spectrum import FRAMES, LOOKS, long_term, spectra_of
 from deep_tally.measure.truepeak import TruePeakMeter
+from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 

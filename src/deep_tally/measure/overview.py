@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from deep_tally.measure.bins import Windows
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import OverviewLevel
 
 _STEP = 4

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.measure.bins import Windows
+from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Pulse
 
 _ACTIVE_SHARE = 1e-3
