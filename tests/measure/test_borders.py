@@ -11,10 +11,10 @@ from deep_tally.measure.decibels import amplitude
 from deep_tally.measure.density import density, sounding_stretches
 from deep_tally.measure.depth import value_grid
 from deep_tally.measure.hum import find_hum
-from deep_tally.measure.looks import loud_places, quiet_places
 from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
 from deep_tally.measure.pulse import find_pulse
+from deep_tally.measure.stretches import loud_places, quiet_places
 from deep_tally.measure.windows import BoundedWindows, Windows
 from deep_tally.model.measures import Density
 from sounds import RATE, measured, sine

@@ -18,7 +18,6 @@ from deep_tally.measure.edges import find_edges
 from deep_tally.measure.flat_tops import FlatTopFinder, flat_tops
 from deep_tally.measure.gaps import GapFinder
 from deep_tally.measure.hum import find_hum
-from deep_tally.measure.looks import loud_places, quiet_places
 from deep_tally.measure.loudness import LoudnessMeter
 from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
@@ -26,6 +25,7 @@ from deep_tally.measure.pulse import find_pulse
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
 from deep_tally.measure.spectrum import FRAMES, LOOKS, long_term, spectra_of
+from deep_tally.measure.stretches import loud_places, quiet_places
 from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
 from deep_tally.model.errors import UnreadableSound
