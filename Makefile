@@ -27,7 +27,7 @@ shots: $(READY)
 detectors: $(READY)
 	@PYTHONPATH=tests $(BIN)/python tools/prove_detectors.py
 
-# Small faults put into the heart one by one: make mutants MODULES="check/rules/length.py compare/held.py" SAMPLE=40
+# Small faults put into the heart one by one: make mutants MODULES="check/rules/length.py compare/containment.py" SAMPLE=40
 mutants: $(READY)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check -c constraints.txt -e '.[mutants]'
 	@PYTHONPATH=tests $(BIN)/python tools/mutants.py --sample $(or $(SAMPLE),0) $(MODULES)

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from deep_tally.compare.held import _has_rested, find_held
+from deep_tally.compare.containment import _has_rested, find_held
 from deep_tally.compare.job import compare_song, is_compared
 from deep_tally.compare.pairs import _energies, find_pairs
 from deep_tally.compare.sampled import SPAN, Sampled, _places, read_at, sample, shares_between

@@ -32,7 +32,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
     tracks : sequence of Track
         The same files, measured.
     """
-    from deep_tally.compare.held import find_held
+    from deep_tally.compare.containment import find_held
     from deep_tally.compare.pairs import find_pairs
     from deep_tally.compare.sampled import sample
     from deep_tally.compare.sums import find_sums
