@@ -35,7 +35,7 @@ def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mi
 def run_demo(shot_to: Path | None = None) -> int:
     """Open the window on the demo delivery, or write a picture of each main view."""
     if shot_to is not None:
-        from deep_tally.app.shell.shots import take_shots
+        from deep_tally.app.shell.screenshots import take_shots
 
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         with tempfile.TemporaryDirectory() as home:
