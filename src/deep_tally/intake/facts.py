@@ -10,8 +10,8 @@ from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
+from deep_tally.model.tempo_source import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES, TOLD
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
-from deep_tally.model.whence import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES, TOLD
 
 T = TypeVar("T")
 

@@ -16,7 +16,7 @@ from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
-from deep_tally.model.whence import SHORT
+from deep_tally.model.tempo_source import SHORT
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz
 
