@@ -38,7 +38,7 @@ from deep_tally.model.files import Entry, Role
 from deep_tally.reply.document import to_json
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.page import to_html, to_markdown, to_text
-from deep_tally.session.brief_library import Shelf
+from deep_tally.session.brief_library import BriefLibrary
 from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.words import vocabulary_at_hand, words_path
@@ -156,18 +156,18 @@ def state(random: Random, folder: Path) -> str:
     )
     words = b'{"schema": 1, "parts": {"kick": ["boom", "bd"], "lead voice": ["ld"]}}'
     source = folder / "one"
-    shelf = Shelf()
+    library = BriefLibrary()
     intake = take_in([source])
     record = recall(source, fingerprints(intake.sounds)).record
     said = said.replace(b'"files"', b'"source": %s, "files"' % json.dumps(str(source)).encode())
-    for path, raw in ((record, said), (words_path(), words), (shelf.save(DEFAULT_BRIEF), None)):
+    for path, raw in ((record, said), (words_path(), words), (library.save(DEFAULT_BRIEF), None)):
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(mutated(raw if raw is not None else path.read_bytes(), random))
     recalled = recall(source, fingerprints(intake.sounds))
-    assess(with_corrections(intake, recalled.corrections), (), shelf.default, corrections=recalled.corrections)
+    assess(with_corrections(intake, recalled.corrections), (), library.default, corrections=recalled.corrections)
     record.unlink()
     vocabulary_at_hand()
-    shelf.names()
+    library.names()
     return "in force" if recalled.corrections != NO_CORRECTIONS else "left aside"
 
 

@@ -309,7 +309,7 @@ def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeyp
         press(view, Qt.Key.Key_T)
 
     say("97")
-    assert view.tempo_button.text() == "97 BPM, 4/4: what you told"
+    assert view.tempo_button.text() == "97 BPM, 4/4: set by you"
     assert window.state.brief.tempo_bpm is None  # another delivery has another tempo
     assert window.state.delivery is not None
     assert "length.not-bars" in [f.code for f in window.state.delivery.findings]

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from deep_tally.compare.containment import _has_rested, find_held
+from deep_tally.compare.containment import _has_rested, find_contained
 from deep_tally.compare.job import compare_song, is_compared
 from deep_tally.compare.pairs import _energies, find_pairs
 from deep_tally.compare.sampled import SPAN, Sampled, _places, read_at, sample, shares_between
@@ -311,7 +311,7 @@ def held_in(
     sounds = np.zeros(PLACES * APART)
     sounds[: (PLACES - rests) * APART - 290] = 1.0
     tracks = [resting("0 P.wav", np.ones(len(sounds))), resting("1 P.wav", sounds)]
-    return len(find_held(tracks, made, gram, leave_out=frozenset()))
+    return len(find_contained(tracks, made, gram, leave_out=frozenset()))
 
 
 def test_a_file_inside_another_at_one_gain() -> None:
@@ -338,10 +338,10 @@ def test_what_is_told_already_is_left_out() -> None:
     bins = np.zeros(PLACES * APART)
     bins[: 40 * APART - 290] = 1.0
     tracks = [resting("0 P.wav", np.ones(len(bins))), resting("1 P.wav", bins)]
-    (found,) = find_held(tracks, made, gram, leave_out=frozenset())
+    (found,) = find_contained(tracks, made, gram, leave_out=frozenset())
     assert (found.path, found.held, found.gain_db) == ("0 P.wav", "1 P.wav", pytest.approx(-6.02, abs=0.5))
     for path in made.paths:
-        assert find_held(tracks, made, gram, leave_out=frozenset({path})) == []
+        assert find_contained(tracks, made, gram, leave_out=frozenset({path})) == []
 
 
 # -- pairs ------------------------------------------------------------------------------------

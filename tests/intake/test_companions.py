@@ -154,7 +154,7 @@ def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where()
     }
     names, comments = ["a.wav", "b 95bpm.wav"], ["96 bpm"] * 3
     expected = [
-        ("user_bpm", "what you told", 92.0),
+        ("user_bpm", "set by you", 92.0),
         ("asked_bpm", "the brief", 94.5),
         ("midi", "the MIDI file", 97.0),
         ("comments", "the files' own notes", 96.0),

@@ -96,7 +96,7 @@ def test_only_loud_parts_count() -> None:
 # -- where an edge is one: levels made by hand, in decibels -----------------------------------
 
 
-def shelf(edge: float, *, drop_db: float = 60.0, above_db: float | None = None) -> np.ndarray:
+def library(edge: float, *, drop_db: float = 60.0, above_db: float | None = None) -> np.ndarray:
     """Two looks of steady levels that fall at one place; perhaps with a line above it."""
     hz = np.arange(FRAMES // 2 + 1) * RATE / FRAMES
     shape = np.where(hz < edge, -40.0, -40.0 - drop_db)
@@ -108,15 +108,15 @@ def shelf(edge: float, *, drop_db: float = 60.0, above_db: float | None = None) 
 @pytest.mark.parametrize(
     ("levels", "found"),
     [
-        (shelf(15_000), True),
-        (shelf(15_000, drop_db=20.5), True),
-        (shelf(15_000, drop_db=19.5), False),
-        (shelf(5_200), True),
-        (shelf(3_900), False),
-        (shelf(22_200), True),  # 0.93 of half the rate is 22,320 Hz
-        (shelf(22_800), False),
-        (shelf(15_000, above_db=-18.0), True),
-        (shelf(15_000, above_db=-16.0), False),  # something up there is not 17 dB under it: content goes on
+        (library(15_000), True),
+        (library(15_000, drop_db=20.5), True),
+        (library(15_000, drop_db=19.5), False),
+        (library(5_200), True),
+        (library(3_900), False),
+        (library(22_200), True),  # 0.93 of half the rate is 22,320 Hz
+        (library(22_800), False),
+        (library(15_000, above_db=-18.0), True),
+        (library(15_000, above_db=-16.0), False),  # something up there is not 17 dB under it: content goes on
     ],
 )
 def test_an_edge_is_steep_and_nothing_comes_above_it(levels: np.ndarray, found: bool) -> None:
@@ -125,7 +125,7 @@ def test_an_edge_is_steep_and_nothing_comes_above_it(levels: np.ndarray, found: 
 
 
 def test_an_edge_is_where_the_level_is_half_way_down() -> None:
-    edge = find_edge(shelf(12_000, drop_db=30.0), RATE)
+    edge = find_edge(library(12_000, drop_db=30.0), RATE)
     assert edge is not None
     assert (edge.edge_hz, edge.drop_db) == (pytest.approx(12_000, abs=12), pytest.approx(30.0, abs=0.1))
     slope = np.interp(np.arange(FRAMES // 2 + 1) * RATE / FRAMES, [12_000, 12_200], [-40.0, -90.0])
@@ -136,7 +136,7 @@ def test_an_edge_is_where_the_level_is_half_way_down() -> None:
 
 @pytest.mark.parametrize(("rise_db", "found"), [(14.0, True), (16.0, False)])
 def test_the_content_under_an_edge_does_not_rise_again_by_fifteen_decibels(rise_db: float, found: bool) -> None:
-    levels = shelf(15_000)
+    levels = library(15_000)
     hz = np.arange(FRAMES // 2 + 1) * RATE / FRAMES
     levels[:, hz < 14_500] -= rise_db
     assert (find_edge(levels, RATE) is not None) is found

@@ -13,8 +13,8 @@ from deep_tally.model.errors import CannotWrite, InsideDelivery
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.save import save_reply
-from deep_tally.work import atomic as whole
-from deep_tally.work.atomic import sweep_unfinished, write_whole
+from deep_tally.work import atomic
+from deep_tally.work.atomic import sweep_unfinished, write_atomically
 
 PAGE = Page((Block("title", "Your files"), Block("text", "Hello")))
 
@@ -38,7 +38,7 @@ def test_an_unknown_ending_is_refused(tmp_path: Path) -> None:
 
 def test_a_missing_folder_is_one_sentence(tmp_path: Path) -> None:
     with pytest.raises(CannotWrite, match=r"it cannot be written .* choose another place"):
-        write_whole("x", tmp_path / "none" / "r.txt")
+        write_atomically("x", tmp_path / "none" / "r.txt")
 
 
 @pytest.fixture
@@ -90,7 +90,7 @@ def test_a_clients_file_is_never_replaced(
     before = sorted(str(p) for p in tmp_path.rglob("*"))
     path = _WAYS_TO_THE_NOTE[way](sent, tmp_path / "out")
     with pytest.raises(CannotWrite, match="it is one of the client's files"):
-        write_whole("mine", path, client=client, into_delivery=into_delivery)
+        write_atomically("mine", path, client=client, into_delivery=into_delivery)
     assert (sent / "in" / "Notes.txt").read_text() == "theirs"
     assert {str(p) for p in tmp_path.rglob("*")} - set(before) <= {
         str(tmp_path / "out" / n) for n in ("r.txt", "q", "folder")
@@ -114,21 +114,21 @@ def test_nothing_is_written_into_a_delivery_unless_that_is_wanted(
     (tmp_path / "out").mkdir()
     path = _WAYS_INSIDE[way](sent, tmp_path / "out")
     with pytest.raises(InsideDelivery, match="it lies in the client's folder; choose a place outside it"):
-        write_whole("mine", path, client=client)
+        write_atomically("mine", path, client=client)
     assert not path.exists()
-    write_whole("mine", path, client=client, into_delivery=True)
+    write_atomically("mine", path, client=client, into_delivery=True)
     assert path.read_text() == "mine"
 
 
 def test_a_place_beside_the_delivery_is_free(tmp_path: Path, client: ClientFiles) -> None:
-    write_whole("mine", tmp_path / "sent.txt", client=client)
+    write_atomically("mine", tmp_path / "sent.txt", client=client)
     assert (tmp_path / "sent.txt").read_text() == "mine"
 
 
 def test_a_link_stays_a_link_and_its_target_is_written(tmp_path: Path, client: ClientFiles) -> None:
     (tmp_path / "real.txt").write_text("before")
     link = _symlink(tmp_path / "link.txt", tmp_path / "real.txt")
-    write_whole("after", link, client=client)
+    write_atomically("after", link, client=client)
     assert link.is_symlink()
     assert (tmp_path / "real.txt").read_text() == "after"
 
@@ -136,15 +136,15 @@ def test_a_link_stays_a_link_and_its_target_is_written(tmp_path: Path, client: C
 def test_links_in_a_circle_are_one_sentence(tmp_path: Path) -> None:
     circle = _symlink(tmp_path / "a", tmp_path / "a")
     with pytest.raises(CannotWrite, match="its links lead nowhere; choose another place"):
-        write_whole("x", circle)
+        write_atomically("x", circle)
 
 
 _KILLED_WHILE_WRITING = """
 import os, sys
 from pathlib import Path
-from deep_tally.work import atomic as whole
+from deep_tally.work import atomic
 os.replace = lambda *a: os.kill(os.getpid(), 9)
-whole.write_whole("x", Path(sys.argv[1]))
+atomic.write_atomically("x", Path(sys.argv[1]))
 """
 
 
@@ -170,12 +170,12 @@ def test_a_failure_leaves_what_was_there(tmp_path: Path, monkeypatch: pytest.Mon
 
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(CannotWrite, match="No space left on device"):
-        write_whole("after", path)
+        write_atomically("after", path)
     assert path.read_text() == "before"
     assert os.listdir(tmp_path) == ["r.txt"]
 
 
 def test_a_saved_file_can_be_read_by_others(tmp_path: Path) -> None:
-    write_whole("x", tmp_path / "r.txt")
+    write_atomically("x", tmp_path / "r.txt")
     (tmp_path / "plain").write_text("x")
     assert (tmp_path / "r.txt").stat().st_mode == (tmp_path / "plain").stat().st_mode

@@ -13,7 +13,7 @@ from deep_tally.check.assess import assess
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.errors import BriefRefused
-from deep_tally.session.brief_library import Shelf
+from deep_tally.session.brief_library import BriefLibrary
 from deep_tally.session.corrections import recall
 from deep_tally.session.words import vocabulary_at_hand, words_path
 from searching import examples
@@ -54,11 +54,11 @@ def test_a_damaged_file_of_corrections_words_or_briefs_ends_nothing(own_home: Pa
         write(briefs / name, text)
     recall(SOURCE, {})
     vocabulary_at_hand()
-    shelf = Shelf()
-    assert shelf.default == DEFAULT_BRIEF
-    assert shelf.unsaved is None
-    assert len(shelf.names()) == 5
-    assert len(shelf.troubles) == 1
+    library = BriefLibrary()
+    assert library.default == DEFAULT_BRIEF
+    assert library.unsaved is None
+    assert len(library.names()) == 5
+    assert len(library.troubles) == 1
 
 
 @pytest.mark.parametrize("number", [n for n in _NUMBERS if n not in ("null",)])

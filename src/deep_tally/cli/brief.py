@@ -11,7 +11,7 @@ from deep_tally.model.brief import brief_schema
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.page import to_text
 from deep_tally.reply.save import save_reply
-from deep_tally.session.brief_library import Shelf, named_brief
+from deep_tally.session.brief_library import BriefLibrary, named_brief
 
 
 def run_brief(
@@ -24,21 +24,21 @@ def run_brief(
     DeepTallyError
         A refused or unknown brief, or an output that cannot be written.
     """
-    shelf = Shelf()
+    library = BriefLibrary()
     if schema:
         click.echo(json.dumps(brief_schema(), indent=2))
         return 0
     if list_:
-        chosen = shelf.default.name
-        for name in shelf.names():
-            marks = [w for w, is_so in (("the default", name == chosen), ("your own", shelf.is_own(name))) if is_so]
+        chosen = library.default.name
+        for name in library.names():
+            marks = [w for w, is_so in (("the default", name == chosen), ("your own", library.is_own(name))) if is_so]
             click.echo(f"{name} ({', '.join(marks)})" if marks else name)
-        for trouble in shelf.troubles:
+        for trouble in library.troubles:
             click.echo(f"deep-tally: {trouble}", err=True)
         return 0
-    brief = named_brief(said) if said else shelf.default
+    brief = named_brief(said) if said else library.default
     if default:
-        shelf.pick_default(brief.name)
+        library.pick_default(brief.name)
         click.echo(f"{brief.name} is the default now.")
         return 0
     if json_:

@@ -26,7 +26,7 @@ from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.brief_library import named_brief
 from deep_tally.session.words import vocabulary_at_hand
-from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished, write_whole
+from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished, write_atomically
 
 if TYPE_CHECKING:
     from rich.progress import Progress
@@ -79,7 +79,7 @@ def run_check(
     if json_path == "-":
         click.echo(to_json(delivery), nl=False)
     elif json_path:
-        write_whole(to_json(delivery), Path(json_path), client=client_files, into_delivery=into_delivery)
+        write_atomically(to_json(delivery), Path(json_path), client=client_files, into_delivery=into_delivery)
     if reply_path is not None:
         letter = write_letter(delivery, engineer=engineer, client=client)
         save_reply(letter, reply_path, client=client_files, into_delivery=into_delivery)

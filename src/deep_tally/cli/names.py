@@ -26,7 +26,7 @@ from deep_tally.session.brief_library import named_brief
 from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.words import vocabulary_at_hand
-from deep_tally.work.atomic import sweep_unfinished, write_whole
+from deep_tally.work.atomic import sweep_unfinished, write_atomically
 
 TROUBLE_WORDS = {
     "clash": "two files would get this name",
@@ -86,7 +86,7 @@ def run_names(
     if csv_path == "-":
         click.echo(to_csv(plans), nl=False)
     elif csv_path:
-        write_whole(to_csv(plans), Path(csv_path), client=intake.client, into_delivery=into_delivery)
+        write_atomically(to_csv(plans), Path(csv_path), client=intake.client, into_delivery=into_delivery)
     if csv_path != "-":
         _print(plans, parsed if explain else {})
     for trouble in (*intake.troubles, *map(incomplete_words, intake.incomplete)):

@@ -32,7 +32,7 @@ _SAME_WITHIN = 0.06
 _ERROR_LEAST = 0.005  # of a gain: no band is believed to be surer than that
 
 
-def find_held(
+def find_contained(
     tracks: Sequence[Track],
     sampled: Sampled,
     gram: NDArray[np.float64],

@@ -32,7 +32,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
     tracks : sequence of Track
         The same files, measured.
     """
-    from deep_tally.compare.containment import find_held
+    from deep_tally.compare.containment import find_contained
     from deep_tally.compare.pairs import find_pairs
     from deep_tally.compare.sampled import sample
     from deep_tally.compare.sums import find_sums
@@ -65,7 +65,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
-            held=(*comparison.held, *find_held(group, sampled, gram, leave_out=explained, alive=alive)),
+            held=(*comparison.held, *find_contained(group, sampled, gram, leave_out=explained, alive=alive)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
             unread=(*comparison.unread, *sampled.unread),
         )

@@ -18,7 +18,7 @@ from deep_tally.intake.sound import SoundReader
 from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry, Incomplete
-from deep_tally.work.isolated import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_isolated
 
 SPAN = 512
 _PLACES_MOST = 256
@@ -155,7 +155,7 @@ def read_at(path: Path, places: Sequence[int], span: int) -> NDArray[np.float32]
     """
     reader = open_plain(path)
     if reader is None:
-        return run_apart(_decode_at, lambda done, total: None, path, tuple(places), span)
+        return run_isolated(_decode_at, lambda done, total: None, path, tuple(places), span)
     return _read_at(reader, places, span)
 
 

@@ -28,7 +28,7 @@ from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError, NotCheckedHere
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
 from deep_tally.names.vocabulary import Vocabulary
-from deep_tally.session.cached import recall_or_compare, recall_or_measure
+from deep_tally.session.cached import compare_cached, measure_cached
 from deep_tally.session.corrections import keep
 from deep_tally.work.crew import Crew, Failed, Progress, Report
 
@@ -128,8 +128,8 @@ class CheckRun:
     ) -> None:
         self.paths, self.rough_mix = tuple(paths), rough_mix
         self.brief, self.vocabulary = brief, vocabulary
-        self.job: Job = recall_or_measure if is_cached else measure_entry
-        self.compare_job: CompareJob = recall_or_compare if is_cached else compare_song
+        self.job: Job = measure_cached if is_cached else measure_entry
+        self.compare_job: CompareJob = compare_cached if is_cached else compare_song
         self.found: Intake | None = None
         """What was delivered, as it was found."""
         self.intake: Intake | None = None

@@ -12,7 +12,7 @@ from deep_tally.work.compiled import Kernel, is_marked, machine_says, mark
 
 _MODULES = (
     "intake.pcm",
-    "measure.bins",
+    "measure.windows",
     "measure.flat_tops",
     "measure.gaps",
     "measure.loudness",

@@ -10,7 +10,17 @@ from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
-from deep_tally.model.tempo_source import BRIEF, CLICK, CLICKS_NAME, FILES_NAMES, FOLDER, METADATA, MIDI, NOTES, TOLD
+from deep_tally.model.tempo_source import (
+    BRIEF,
+    CLICK,
+    CLICKS_NAME,
+    FILES_NAMES,
+    FOLDER,
+    METADATA,
+    MIDI,
+    NOTES,
+    SET_BY_USER,
+)
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
 
 T = TypeVar("T")
@@ -174,7 +184,7 @@ def read_facts(
         (
             (where, stated)
             for where, stated in (
-                (TOLD, user_bpm),
+                (SET_BY_USER, user_bpm),
                 (BRIEF, asked_bpm),
                 (MIDI, _first(of_midi)),
                 (METADATA, of_comments[0]),

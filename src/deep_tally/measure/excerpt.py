@@ -11,7 +11,7 @@ import numpy as np
 
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.measures import Excerpt
-from deep_tally.work.isolated import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_isolated
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader
@@ -31,7 +31,7 @@ def read_excerpt(progress: OnProgress, path: Path, start: int, frames: int) -> E
     from deep_tally.intake.reading import open_plain
 
     reader = open_plain(path)
-    excerpt = run_apart(_decode, progress, path, start, frames) if reader is None else _read(reader, start, frames)
+    excerpt = run_isolated(_decode, progress, path, start, frames) if reader is None else _read(reader, start, frames)
     progress(frames, frames)
     return excerpt
 

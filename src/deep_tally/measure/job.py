@@ -10,7 +10,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Damage, Entry, SoundFormat, Unchecked
 from deep_tally.model.measures import Measures
-from deep_tally.work.isolated import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_isolated
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader
@@ -29,7 +29,7 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
         if reader is not None:
             sound, measures = _measure(progress, reader)
         else:
-            sound, measures = run_apart(_decode, progress, entry.source)
+            sound, measures = run_isolated(_decode, progress, entry.source)
     except UnreadableSound as error:
         damage = entry.damage or Damage(problem=error.problem, remedy=error.remedy)
         return Track(path=entry.path, role=entry.role, damage=damage)

@@ -37,7 +37,7 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     high = 10 ** (3.999843853973347 / 20)
     band = high**0.4996667741545416
     norm = 1 + k / q + k * k
-    shelf = [
+    library = [
         (high + band * k / q + k * k) / norm,
         2 * (k * k - high) / norm,
         (high - band * k / q + k * k) / norm,
@@ -49,7 +49,7 @@ def k_weighting(rate_hz: int) -> NDArray[np.float64]:
     q = 0.5003270373238773
     norm = 1 + k / q + k * k
     high_pass = [1.0, -2.0, 1.0, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm]
-    return np.array([shelf, high_pass])
+    return np.array([library, high_pass])
 
 
 def is_defined(rate_hz: int) -> bool:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.model.pictures import BandField, Spectrogram, StereoField, ValueCounts
-from deep_tally.work.isolated import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_isolated
 
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader
@@ -42,7 +42,7 @@ def _with_reader(job: Callable[..., T], progress: OnProgress, path: Path, *argum
 
     reader = open_plain(path)
     if reader is None:
-        made: T = run_apart(_decoded, progress, path, job, *arguments)
+        made: T = run_isolated(_decoded, progress, path, job, *arguments)
         return made
     with reader:
         return job(progress, reader, *arguments)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from types import MappingProxyType
 
-TOLD = "what you told"
+SET_BY_USER = "set by you"
 BRIEF, MIDI, METADATA, NOTES = "the brief", "the MIDI file", "the files' own notes", "the notes"
 FOLDER, FILES_NAMES = "the folder's name", "the files' names"
 CLICKS_NAME, CLICK = "the click's name", "the click itself"
 
 SHORT = MappingProxyType(
     {
-        TOLD: "told",
+        SET_BY_USER: "set",
         BRIEF: "brief",
         MIDI: "MIDI",
         METADATA: "metadata",

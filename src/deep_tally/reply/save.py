@@ -10,7 +10,7 @@ from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.page import Page, to_html, to_markdown, to_text
 from deep_tally.reply.pdf import to_pdf
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 FORMS: Mapping[str, Callable[[Page], str | bytes]] = MappingProxyType(
     {".txt": to_text, ".md": to_markdown, ".html": to_html, ".pdf": to_pdf}
@@ -19,7 +19,7 @@ FORMS: Mapping[str, Callable[[Page], str | bytes]] = MappingProxyType(
 
 
 def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_delivery: bool = False) -> None:
-    """Save a reply in the form its ending names; the rest as for `write_whole`.
+    """Save a reply in the form its ending names; the rest as for `write_atomically`.
 
     Raises
     ------
@@ -27,7 +27,7 @@ def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_
         The ending names no form, or the file cannot be written.
     """
     require_form(path)
-    write_whole(FORMS[path.suffix.casefold()](page), path, client=client, into_delivery=into_delivery)
+    write_atomically(FORMS[path.suffix.casefold()](page), path, client=client, into_delivery=into_delivery)
 
 
 def require_form(path: Path) -> None:

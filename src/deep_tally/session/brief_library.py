@@ -14,7 +14,7 @@ from platformdirs import user_data_path
 
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, Part, parse_brief, read_brief
 from deep_tally.model.errors import BriefRefused, CannotWrite
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 _DEFAULT = "default.txt"
 _UNSAVED = "unsaved.brief"
@@ -40,7 +40,7 @@ def _shipped(folder: str) -> list[tuple[str, str]]:
     return [(f.name, f.read_text("utf-8")) for f in sorted(files, key=lambda f: f.name) if f.name.endswith(".json")]
 
 
-class Shelf:
+class BriefLibrary:
     """All briefs by their names; the user's own stand for a shipped one of the same name."""
 
     def __init__(self, folder: Path | None = None) -> None:
@@ -102,7 +102,7 @@ class Shelf:
             raise CannotWrite(
                 str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
             ) from error
-        write_whole(brief.to_json(), path)
+        write_atomically(brief.to_json(), path)
         return path
 
     def delete(self, name: str) -> None:
@@ -168,7 +168,7 @@ class Shelf:
             raise CannotWrite(
                 str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
             ) from error
-        write_whole(text, path)
+        write_atomically(text, path)
 
     def _free_path(self, name: str) -> Path:
         slug = re.sub(r"[^\w]+", "-", name.casefold()).strip("-")[:48] or "brief"
@@ -198,4 +198,4 @@ def named_brief(said: str) -> Brief:
     path = Path(said)
     if path.is_file() or path.suffix.casefold() == ".json" or "/" in said:
         return read_brief(path)
-    return Shelf().find(said)
+    return BriefLibrary().find(said)

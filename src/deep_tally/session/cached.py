@@ -28,7 +28,7 @@ def _cache(path: Path) -> MeasureCache:
     return MeasureCache(path)
 
 
-def recall_or_measure(progress: OnProgress, entry: Entry) -> Track:
+def measure_cached(progress: OnProgress, entry: Entry) -> Track:
     """The track of a file, from the cache where it is known."""
     cache = _cache(cache_path())
     track = cache.find(entry)
@@ -38,7 +38,7 @@ def recall_or_measure(progress: OnProgress, entry: Entry) -> Track:
     return track
 
 
-def recall_or_compare(progress: OnProgress, entries: Sequence[Entry], tracks: Sequence[Track]) -> Comparison:
+def compare_cached(progress: OnProgress, entries: Sequence[Entry], tracks: Sequence[Track]) -> Comparison:
     """How the files of a song relate, from the cache where it is known."""
     cache = _cache(cache_path())
     comparison = cache.find_comparison(entries)

@@ -24,7 +24,7 @@ from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 SCHEMA = 2
 _FRAMES_MOST = 2**53
@@ -169,7 +169,7 @@ def keep(record: Path, source: Path, files: Mapping[str, str], corrections: Corr
     except OSError as error:
         problem = f"it cannot be written ({error.strerror})"
         raise CannotWrite(str(record.parent), problem, "look at that folder") from error
-    write_whole(json.dumps(document, indent=2, ensure_ascii=True) + "\n", record)
+    write_atomically(json.dumps(document, indent=2, ensure_ascii=True) + "\n", record)
 
 
 def _records() -> Iterator[Path]:

@@ -9,7 +9,7 @@ from platformdirs import user_data_path
 
 from deep_tally.model.errors import CannotWrite, WordRefused
 from deep_tally.names.vocabulary import Vocabulary, shipped
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 
 def words_path() -> Path:
@@ -62,7 +62,7 @@ def add_word(part: str, phrase: str) -> Vocabulary:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(str(path.parent), f"it cannot be made ({error.strerror})", "look at its folder") from error
-    write_whole(json.dumps({"schema": 1, "parts": grown}, indent=2, ensure_ascii=False) + "\n", path)
+    write_atomically(json.dumps({"schema": 1, "parts": grown}, indent=2, ensure_ascii=False) + "\n", path)
     return vocabulary
 
 

@@ -21,7 +21,7 @@ from deep_tally.model.files import NO_CLIENT, ClientFiles
 _UNFINISHED = ".deep-tally-unfinished-"
 
 
-def write_whole(
+def write_atomically(
     content: str | bytes, path: Path, *, client: ClientFiles = NO_CLIENT, into_delivery: bool = False
 ) -> None:
     """Write UTF-8 text or bytes atomically: a failure leaves what was there before. A link's target is written.

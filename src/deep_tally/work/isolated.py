@@ -61,7 +61,7 @@ def our_fault(subject: str, error: Exception) -> NotCheckedHere:
     return NotCheckedHere(subject, problem, "report it (README says how)")
 
 
-def run_apart(
+def run_isolated(
     function: Callable[..., R],
     progress: OnProgress,
     path: Path,

@@ -165,7 +165,7 @@ class BriefPanel(QWidget):
     def _add_line(self, grid: QGridLayout, row: int, line: Line) -> None:
         coverage = QPushButton()
         coverage.setProperty("look", "coverage")
-        coverage.clicked.connect(lambda checked=False, key=line.key: self._tell_misses(key))
+        coverage.clicked.connect(lambda checked=False, key=line.key: self._emit_misses(key))
         self.coverage[line.key] = coverage
         if line.key == "parts":
             self.parts_button = QPushButton("none")
@@ -278,7 +278,7 @@ class BriefPanel(QWidget):
             button.style().unpolish(button)
             button.style().polish(button)
 
-    def _tell_misses(self, key: str) -> None:
+    def _emit_misses(self, key: str) -> None:
         if key == "parts":
             self.parts_wanted.emit()
             return

@@ -46,7 +46,7 @@ from deep_tally.names.plan import DEFAULT_PATTERN, Renamed, make_plan, numbered_
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import count, listed
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 Index = QModelIndex | QPersistentModelIndex
 _ROOT = QModelIndex()
@@ -364,7 +364,7 @@ class NamesView(QWidget):
         if not may_save(self, path, self.protected):
             return
         try:
-            write_whole(to_csv(self.model.plan), path, client=self.protected, into_delivery=True)
+            write_atomically(to_csv(self.model.plan), path, client=self.protected, into_delivery=True)
         except DeepTallyError as error:
             self.said.emit(str(error))
             return

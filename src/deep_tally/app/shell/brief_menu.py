@@ -16,7 +16,7 @@ from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.action_words import readable
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 
 class BriefMenu(QObject):
@@ -33,7 +33,7 @@ class BriefMenu(QObject):
     def _fill(self) -> None:
         menu, state = self._panel.menu, self._state
         menu.clear()
-        for name in state.briefs.shelf.names():
+        for name in state.briefs.library.names():
             action = add_action(menu, readable(name).replace("&", "&&"), self._chooser(name))
             action.setCheckable(True)
             action.setChecked(name == state.brief.name)
@@ -44,11 +44,11 @@ class BriefMenu(QObject):
         put_back.setEnabled(state.briefs.is_changed)
         add_action(menu, "Make it the &default", self._make_default)
         delete = add_action(menu, "&Delete it", self._delete)
-        delete.setEnabled(state.briefs.shelf.is_own(state.brief.name))
+        delete.setEnabled(state.briefs.library.is_own(state.brief.name))
         menu.addSeparator()
         add_action(menu, "&Open a file…", self.choose_file)
         add_action(menu, "E&xport to a file…", self._export)
-        for trouble in state.briefs.shelf.troubles:
+        for trouble in state.briefs.library.troubles:
             self.said.emit(readable(trouble))
 
     def _chooser(self, name: str) -> Callable[[], None]:
@@ -89,7 +89,7 @@ class BriefMenu(QObject):
         if not may_save(self._panel, path, self._state.client):
             return
         try:
-            write_whole(self._state.brief.to_json(), path, client=self._state.client, into_delivery=True)
+            write_atomically(self._state.brief.to_json(), path, client=self._state.client, into_delivery=True)
         except DeepTallyError as error:
             self.said.emit(str(error))
             return

@@ -12,7 +12,7 @@ from PySide6.QtGui import QUndoStack
 from deep_tally.app.shell.undo import BriefChange
 from deep_tally.model.brief import Brief, read_brief, with_value
 from deep_tally.model.errors import BriefRefused, DeepTallyError
-from deep_tally.session.brief_library import Shelf, named_brief
+from deep_tally.session.brief_library import BriefLibrary, named_brief
 
 
 class Briefs(QObject):
@@ -26,10 +26,10 @@ class Briefs(QObject):
     def __init__(self, undo_stack: QUndoStack, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._undo_stack = undo_stack
-        self.shelf = Shelf()
-        self.chosen: Brief = self.shelf.default
+        self.library = BriefLibrary()
+        self.chosen: Brief = self.library.default
         """The brief as it is in the library or in its file."""
-        self.brief: Brief = self.shelf.unsaved or self.chosen
+        self.brief: Brief = self.library.unsaved or self.chosen
         """The brief in force, with the user's changes."""
 
     def choose_file(self, path: Path) -> None:
@@ -79,7 +79,7 @@ class Briefs(QObject):
         """Save the brief to the library under a name; returns whether it worked."""
         try:
             brief = with_value(self.brief, "name", name)
-            self.shelf.save(brief)
+            self.library.save(brief)
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return False
@@ -88,16 +88,16 @@ class Briefs(QObject):
 
     def pick_default(self, name: str) -> bool:
         """Make a brief of the library the one that windows open with; returns whether it worked."""
-        return self._try(lambda: self.shelf.pick_default(name))
+        return self._try(lambda: self.library.pick_default(name))
 
     def delete(self, name: str) -> bool:
         """Delete one of the user's own briefs; returns whether it worked."""
-        return self._try(lambda: self.shelf.delete(name))
+        return self._try(lambda: self.library.delete(name))
 
     def keep_unsaved(self) -> None:
         """Keep changes that were not saved for the next window."""
         with contextlib.suppress(DeepTallyError):
-            self.shelf.keep_unsaved(self.brief if self.is_changed else None)
+            self.library.keep_unsaved(self.brief if self.is_changed else None)
 
     def _try(self, what: Callable[[], None]) -> bool:
         try:

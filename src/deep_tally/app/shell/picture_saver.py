@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from deep_tally.app.base.client_folder import may_save
 from deep_tally.app.base.export import png_of
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.work.atomic import write_whole
+from deep_tally.work.atomic import write_atomically
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.window import Window
@@ -44,7 +44,7 @@ class PictureSaver:
         if not may_save(self._window.pages.currentWidget() or self._window, path, self._window.state.client):
             return
         try:
-            write_whole(png_of(widget), path, client=self._window.state.client, into_delivery=True)
+            write_atomically(png_of(widget), path, client=self._window.state.client, into_delivery=True)
         except DeepTallyError as error:
             self._window.say(str(error))
             return

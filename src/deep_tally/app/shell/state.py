@@ -38,7 +38,7 @@ from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
-from deep_tally.session.cached import recall_or_compare, recall_or_measure
+from deep_tally.session.cached import compare_cached, measure_cached
 from deep_tally.session.words import add_word, vocabulary_at_hand
 from deep_tally.work.crew import Crew, Progress
 
@@ -94,9 +94,9 @@ class CheckState(QObject):
         """The check that is open."""
         self.delivery: Delivery | None = None
         """Its assessment, as far as it was shown."""
-        self.job: Job = recall_or_measure
+        self.job: Job = measure_cached
         """What a worker does for one file."""
-        self.compare_job: CompareJob = recall_or_compare
+        self.compare_job: CompareJob = compare_cached
         """What a worker does for the files of one song."""
         self._next: CheckRun | None = None
         self._crew = Crew(preload=KERNELS)

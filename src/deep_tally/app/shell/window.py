@@ -419,14 +419,14 @@ class Window(QMainWindow):
 
     def show_reply(self) -> None:
         """Go to the reply, when there is one."""
-        if self._is_judged():
+        if self._is_assessed():
             self.presenter.fill_reply()
             self.show_page(self.reply)
             self.reply.text.setFocus()
 
     def show_line_up(self) -> None:
         """Go to the line-up, at the file the sheet is at."""
-        if self._is_judged():
+        if self._is_assessed():
             self.show_page(self.line_up)
             self.presenter.fill_page()
             self.listening.warm_up()
@@ -446,21 +446,21 @@ class Window(QMainWindow):
 
     def show_parts(self) -> None:
         """Go to the asked parts."""
-        if self._is_judged():
+        if self._is_assessed():
             self.show_page(self.parts)
             self.presenter.fill_page()
             self.parts.tree.setFocus()
 
     def show_names(self) -> None:
         """Go to the new names."""
-        if self._is_judged():
+        if self._is_assessed():
             self.show_page(self.names)
             self.presenter.fill_page()
             self.names.table.setFocus()
             if not self.names.table.currentIndex().isValid():
                 self.names.table.selectRow(0)
 
-    def _is_judged(self) -> bool:
+    def _is_assessed(self) -> bool:
         """Whether there is an assessed delivery; says why not, and marks the step that is still shown."""
         if self.state.delivery is not None:
             return True

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from deep_tally.model.errors import UnreadableSound
-from deep_tally.work.isolated import OnProgress, run_apart
+from deep_tally.work.isolated import OnProgress, run_isolated
 
 
 def process_id(progress: OnProgress, path: Path) -> int:
@@ -63,7 +63,7 @@ def die_the_first_time(progress: OnProgress, path: Path) -> str:
 
 def tell_child_and_wait(progress: OnProgress, path: Path) -> None:
     """Runs in a worker: its child writes its process id to `path` and stands still."""
-    run_apart(_write_id_and_wait, progress, path)
+    run_isolated(_write_id_and_wait, progress, path)
 
 
 def _write_id_and_wait(progress: OnProgress, path: Path) -> None:

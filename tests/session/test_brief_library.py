@@ -11,7 +11,7 @@ import pytest
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, brief_schema, with_value
 from deep_tally.model.errors import BriefRefused, CannotWrite, WordRefused
 from deep_tally.names.parse import parse
-from deep_tally.session.brief_library import Shelf, named_brief, part_lists, shipped_briefs
+from deep_tally.session.brief_library import BriefLibrary, named_brief, part_lists, shipped_briefs
 from deep_tally.session.words import add_word, own_words, vocabulary_at_hand, words_path
 
 
@@ -27,45 +27,45 @@ def test_the_shipped_briefs_are_named_by_their_use_and_fulfil_the_schema() -> No
 
 
 def test_a_brief_is_saved_found_replaced_and_taken_away() -> None:
-    shelf = Shelf()
+    library = BriefLibrary()
     mine = with_value(DEFAULT_BRIEF, "name", "Mine / yours")
-    path = shelf.save(mine)
-    assert shelf.find("Mine / yours") == mine
-    assert "Mine / yours" in shelf.names()
-    assert shelf.save(with_value(mine, "bits_min", 16)) == path
-    assert Shelf().find("Mine / yours").bits_min == 16
-    shelf.delete("Mine / yours")
+    path = library.save(mine)
+    assert library.find("Mine / yours") == mine
+    assert "Mine / yours" in library.names()
+    assert library.save(with_value(mine, "bits_min", 16)) == path
+    assert BriefLibrary().find("Mine / yours").bits_min == 16
+    library.delete("Mine / yours")
     with pytest.raises(BriefRefused, match="there is no brief of this name"):
-        shelf.find("Mine / yours")
+        library.find("Mine / yours")
 
 
 def test_two_names_that_make_one_file_name_are_two_briefs() -> None:
-    shelf = Shelf()
+    library = BriefLibrary()
     for name in ("A+B", "A-B"):
-        shelf.save(with_value(DEFAULT_BRIEF, "name", name))
-    assert {"A+B", "A-B"} <= set(shelf.names())
+        library.save(with_value(DEFAULT_BRIEF, "name", name))
+    assert {"A+B", "A-B"} <= set(library.names())
 
 
 def test_ones_own_brief_stands_for_a_shipped_one_until_it_is_taken_away() -> None:
-    shelf = Shelf()
-    shipped = shelf.find("Strict archive")
-    shelf.save(with_value(shipped, "bits_min", 16))
-    assert shelf.find("Strict archive").bits_min == 16
-    shelf.delete("Strict archive")
-    assert shelf.find("strict ARCHIVE") == shipped
-    shelf.delete("Strict archive")  # a shipped one stays
+    library = BriefLibrary()
+    shipped = library.find("Strict archive")
+    library.save(with_value(shipped, "bits_min", 16))
+    assert library.find("Strict archive").bits_min == 16
+    library.delete("Strict archive")
+    assert library.find("strict ARCHIVE") == shipped
+    library.delete("Strict archive")  # a shipped one stays
 
 
 def test_the_default_is_picked_and_survives_its_loss() -> None:
-    shelf = Shelf()
-    assert shelf.default == DEFAULT_BRIEF == shelf.find("Multitrack mix")
-    shelf.save(with_value(DEFAULT_BRIEF, "name", "Mine"))
-    shelf.pick_default("Mine")
-    assert Shelf().default.name == "Mine"
-    shelf.delete("Mine")
-    assert Shelf().default == DEFAULT_BRIEF
+    library = BriefLibrary()
+    assert library.default == DEFAULT_BRIEF == library.find("Multitrack mix")
+    library.save(with_value(DEFAULT_BRIEF, "name", "Mine"))
+    library.pick_default("Mine")
+    assert BriefLibrary().default.name == "Mine"
+    library.delete("Mine")
+    assert BriefLibrary().default == DEFAULT_BRIEF
     with pytest.raises(BriefRefused):
-        shelf.pick_default("No such")
+        library.pick_default("No such")
 
 
 def test_a_broken_or_newer_brief_is_told_and_left_where_it_is(own_home: Path) -> None:
@@ -73,43 +73,43 @@ def test_a_broken_or_newer_brief_is_told_and_left_where_it_is(own_home: Path) ->
     folder.mkdir(parents=True)
     (folder / "newer.json").write_text('{"schema": 2, "name": "From tomorrow"}')
     (folder / "broken.json").write_text("{")
-    shelf = Shelf()
-    assert len(shelf.names()) == 5
-    assert len(shelf.troubles) == 2
-    assert "newer than this program's 1; update Deep Tally." in shelf.troubles[1]
+    library = BriefLibrary()
+    assert len(library.names()) == 5
+    assert len(library.troubles) == 2
+    assert "newer than this program's 1; update Deep Tally." in library.troubles[1]
     assert (folder / "broken.json").read_text() == "{"
 
 
 def test_changes_that_were_not_saved_are_kept_until_they_are_put_away() -> None:
     changed = with_value(DEFAULT_BRIEF, "bits_min", 16)
-    shelf = Shelf()
-    assert shelf.unsaved is None
-    shelf.keep_unsaved(changed)
-    assert Shelf().unsaved == changed
-    assert len(Shelf().names()) == 5
-    shelf.keep_unsaved(None)
-    assert Shelf().unsaved is None
+    library = BriefLibrary()
+    assert library.unsaved is None
+    library.keep_unsaved(changed)
+    assert BriefLibrary().unsaved == changed
+    assert len(BriefLibrary().names()) == 5
+    library.keep_unsaved(None)
+    assert BriefLibrary().unsaved is None
 
 
 def test_a_shelf_that_cannot_be_written_says_so_in_every_way(tmp_path: Path) -> None:
     (tmp_path / "data").write_text("a file where the folder should be")
-    shelf = Shelf(tmp_path / "data" / "briefs")
+    library = BriefLibrary(tmp_path / "data" / "briefs")
     for write in (
-        lambda: shelf.save(DEFAULT_BRIEF),
-        lambda: shelf.pick_default("Strict archive"),
-        lambda: shelf.keep_unsaved(DEFAULT_BRIEF),
+        lambda: library.save(DEFAULT_BRIEF),
+        lambda: library.pick_default("Strict archive"),
+        lambda: library.keep_unsaved(DEFAULT_BRIEF),
     ):
         with pytest.raises(CannotWrite, match="it cannot be made"):
             write()
-    assert shelf.default == DEFAULT_BRIEF
-    shelf.keep_unsaved(None)
+    assert library.default == DEFAULT_BRIEF
+    library.keep_unsaved(None)
 
 
 def test_unsaved_changes_of_a_newer_version_are_left_to_it(tmp_path: Path) -> None:
     (tmp_path / "unsaved.brief").write_text('{"schema": 2}')
-    shelf = Shelf(tmp_path)
-    assert shelf.unsaved is None
-    shelf.keep_unsaved(None)
+    library = BriefLibrary(tmp_path)
+    assert library.unsaved is None
+    library.keep_unsaved(None)
     assert (tmp_path / "unsaved.brief").read_text() == '{"schema": 2}'
 
 

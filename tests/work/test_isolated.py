@@ -14,8 +14,8 @@ import pytest
 
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.work.crew import Crew, Failed
-from deep_tally.work.isolated import end_with_parent, run_apart
-from work import apart_jobs
+from deep_tally.work.isolated import end_with_parent, run_isolated
+from work import isolated_jobs
 
 PATH = Path("x.mp3")
 
@@ -43,7 +43,7 @@ def wait_until(holds: object, seconds: float = 5.0) -> bool:
 
 def test_the_value_comes_from_another_process_that_is_gone_then() -> None:
     told: list[tuple[int, int]] = []
-    process = run_apart(apart_jobs.process_id, lambda done, total: told.append((done, total)), PATH)
+    process = run_isolated(isolated_jobs.process_id, lambda done, total: told.append((done, total)), PATH)
     assert process != os.getpid()
     assert told == [(1, 2)]
     assert not is_alive(process)
@@ -52,14 +52,18 @@ def test_the_value_comes_from_another_process_that_is_gone_then() -> None:
 @pytest.mark.parametrize(
     ("job", "kind", "words"),
     [
-        (apart_jobs.crash, UnreadableSound, "its decoder crashed on it; ask for the file again, as WAV"),
-        (apart_jobs.refuse, UnreadableSound, "it is broken; mend it"),
-        (apart_jobs.devour, NotCheckedHere, "there is not enough memory here to read it; close other programs"),
-        (apart_jobs.fail, NotCheckedHere, r"checking it failed with an error .* \(ZeroDivisionError: one\); report it"),
-        (apart_jobs.stand_still, NotCheckedHere, "reading it takes too long here; convert it to WAV, or read the"),
-        (apart_jobs.be_killed, NotCheckedHere, "the system ended the process that read it, twice; free some memory"),
-        (apart_jobs.use_up_time, NotCheckedHere, "reading it takes too long here"),
-        (apart_jobs.leave, NotCheckedHere, "the system ended the process that read it, twice"),
+        (isolated_jobs.crash, UnreadableSound, "its decoder crashed on it; ask for the file again, as WAV"),
+        (isolated_jobs.refuse, UnreadableSound, "it is broken; mend it"),
+        (isolated_jobs.devour, NotCheckedHere, "there is not enough memory here to read it; close other programs"),
+        (
+            isolated_jobs.fail,
+            NotCheckedHere,
+            r"checking it failed with an error .* \(ZeroDivisionError: one\); report it",
+        ),
+        (isolated_jobs.stand_still, NotCheckedHere, "reading it takes too long here; convert it to WAV, or read the"),
+        (isolated_jobs.be_killed, NotCheckedHere, "the system ended the process that read it, twice; free some memory"),
+        (isolated_jobs.use_up_time, NotCheckedHere, "reading it takes too long here"),
+        (isolated_jobs.leave, NotCheckedHere, "the system ended the process that read it, twice"),
     ],
 )
 def test_whatever_a_decoder_does_is_one_sentence_that_blames_the_right_side(
@@ -67,12 +71,12 @@ def test_whatever_a_decoder_does_is_one_sentence_that_blames_the_right_side(
 ) -> None:
     begun = time.monotonic()
     with pytest.raises(kind, match=f"^x.mp3: {words}"):
-        run_apart(job, ignore, PATH, silent_s=1.0)  # type: ignore[arg-type]
+        run_isolated(job, ignore, PATH, silent_s=1.0)  # type: ignore[arg-type]
     assert time.monotonic() - begun < 10
 
 
 def test_a_process_that_died_once_is_tried_once_more(tmp_path: Path) -> None:
-    assert run_apart(apart_jobs.die_the_first_time, ignore, tmp_path / "tries") == "done"
+    assert run_isolated(isolated_jobs.die_the_first_time, ignore, tmp_path / "tries") == "done"
     assert (tmp_path / "tries").read_text() == "12"
 
 
@@ -81,11 +85,11 @@ def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
 import resource
 from pathlib import Path
 from deep_tally.work.isolated import _address_space, run_apart
-from work import apart_jobs
+from work import isolated_jobs
 hard = _address_space() + (512 << 20)
 resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
 try:
-    run_apart(apart_jobs.crash, lambda done, total: None, Path("x.mp3"))
+    run_apart(isolated_jobs.crash, lambda done, total: None, Path("x.mp3"))
 except Exception as error:
     print(type(error).__name__)
 """
@@ -103,7 +107,7 @@ def test_without_a_process_to_start_it_is_this_machines_affair(monkeypatch: pyte
 
     monkeypatch.setattr(os, "fork", none)
     with pytest.raises(NotCheckedHere, match=r"no process can be started to read it \(Resource temporarily"):
-        run_apart(apart_jobs.process_id, ignore, PATH)
+        run_isolated(isolated_jobs.process_id, ignore, PATH)
 
 
 @pytest.mark.parametrize("how", ["cancelled", "killed"])
@@ -111,7 +115,7 @@ def test_a_worker_that_ends_takes_its_child_with_it(tmp_path: Path, how: str) ->
     crew = Crew(workers=1, preload="os")
     told = tmp_path / "id"
     try:
-        crew.submit("job", apart_jobs.tell_child_and_wait, told)
+        crew.submit("job", isolated_jobs.tell_child_and_wait, told)
         assert wait_until(lambda: crew.poll(0.01) is None or (told.exists() and told.read_text()), 20)
         child = int(told.read_text())
         assert is_alive(child)
