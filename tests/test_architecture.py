@@ -109,7 +109,7 @@ def test_the_window_starts_without_the_heavy_libraries() -> None:
 def test_the_windows_process_never_loads_what_only_workers_need() -> None:
     code = "import importlib, pkgutil, sys, deep_tally.app\n"
     code += "for found in pkgutil.walk_packages(deep_tally.app.__path__, 'deep_tally.app.'):\n"
-    code += "    if not found.name.endswith('.shots'): importlib.import_module(found.name)\n"
+    code += "    if not found.name.endswith('.screenshots'): importlib.import_module(found.name)\n"
     code += "assert 'deep_tally.app.base.listening' in sys.modules\n"
     heavy = ("numba", "scipy", "soundfile", "av", "soxr", "sounddevice", "mido")
     code += f"print([m for m in {heavy!r} if m in sys.modules])"

@@ -84,12 +84,12 @@ def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
     code = """
 import resource
 from pathlib import Path
-from deep_tally.work.isolated import _address_space, run_apart
+from deep_tally.work.isolated import _address_space, run_isolated
 from work import isolated_jobs
 hard = _address_space() + (512 << 20)
 resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
 try:
-    run_apart(isolated_jobs.crash, lambda done, total: None, Path("x.mp3"))
+    run_isolated(isolated_jobs.crash, lambda done, total: None, Path("x.mp3"))
 except Exception as error:
     print(type(error).__name__)
 """
