@@ -135,7 +135,7 @@ if len(set(CODES)) != len(CODES):
 
 
 def tally(song: SongSet, brief: Brief) -> tuple[Finding, ...]:
-    """All findings of a set: those that another explains under it, and what most files share told once."""
+    """All findings of a set: those that another explains under it, and what most files share reported once."""
     return _tally(CHECKS, song, brief)
 
 

@@ -115,5 +115,5 @@ def _say_our_error(error: BaseException) -> None:
 
 
 def _say(words: str) -> None:
-    with contextlib.suppress(OSError):  # else nobody can be told
+    with contextlib.suppress(OSError):  # else there is nobody to say it to
         click.echo(f"deep-tally: {words}", err=True)

@@ -49,7 +49,7 @@ def find_contained(
     sampled : Sampled
     gram : float64 [shape=(columns, columns)]
     leave_out : frozenset of str
-        Files that are twins or sums of others: their relation is told already.
+        Files that are twins or sums of others: their relation is known already.
     alive : callable
         Called for every pair that is looked at.
     """

@@ -29,7 +29,7 @@ def find_sums(sampled: Sampled, gram: NDArray[np.float64], *, leave_out: frozens
     gram : float64 [shape=(columns, columns)]
         Products of its columns.
     leave_out : frozenset of str
-        Files that are twins of others: with both, every sum could be told in two ways.
+        Files that are twins of others: with both, every sum could be stated in two ways.
     """
     energy = np.diag(gram)
     kept = np.flatnonzero((energy > 0) & [sampled.paths[o] not in leave_out for o in sampled.owners])

@@ -149,7 +149,7 @@ def read_facts(
     pulses_bpm : iterable of float
         Tempos that click files play, whatever their names say.
     told_bpm : float, optional
-        What the user told of this song.
+        What the user set for this song.
     asked_bpm, asked_meter
         What the brief states.
     """

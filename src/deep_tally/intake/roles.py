@@ -1,4 +1,4 @@
-"""What is this file for? Told by plain trade words in its name and folder."""
+"""What is this file for? Recognised by plain trade words in its name and folder."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What kind of file is this? Told by its first bytes alone (magic numbers of open and registered formats)."""
+"""What kind of file is this? Recognised by its first bytes alone (magic numbers of open and registered formats)."""
 
 from __future__ import annotations
 

@@ -66,7 +66,7 @@ def take_in(
     unpack_into : Path, optional
         A private folder for what is in zips; without one they stay closed.
     on_step : callable
-        Told of every step, for progress.
+        Called at every step, for progress.
 
     Returns
     -------

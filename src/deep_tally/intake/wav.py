@@ -179,7 +179,7 @@ def _is_padding(file: int, position: int, total: int) -> bool:
 def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[str]:
     if size in (0, _UNKNOWN_SIZE, *_PLACEHOLDERS):
         return [f"its header claims no size, the file has {size_words(there)}"]
-    # A few bytes of difference are padding; more than is there by as much as the audio lacks is told by the audio.
+    # A few bytes of difference are padding; more than is there by as much as the audio lacks shows in the audio.
     lacking = data[1] - max(0, there + 8 - data[0])
     too_small = size + 8 < min(data[0] + data[1], there + 8)  # a tag behind the RIFF is no lie, audio behind it is
     if (size > there + 8 and lacking <= 0) or too_small:

@@ -18,7 +18,7 @@ _BLOCKS_A_ROUND = 12
 
 
 class Mixer:
-    """Opens the files of a plan and adds them up. A file that cannot be read is told once, and left out.
+    """Opens the files of a plan and adds them up. A file that cannot be read is reported once, and left out.
 
     Files at the output's rate are added as they are. Files of another rate are added up at their own, where their
     places are whole frames, and the sum is converted.

@@ -138,7 +138,7 @@ class Begun:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ended:
-    """Playing has ended: at the plan's end, when it was told to, or for a reason that is told in a sentence."""
+    """Playing has ended: at the plan's end, on request, or for a reason that is given in a sentence."""
 
     trouble: str = ""
 

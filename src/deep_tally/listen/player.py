@@ -97,7 +97,7 @@ class _Playing:
         self._pipe.send(Heard(seconds=seconds, peak_dbfs=peaks, rms_dbfs=rms, gaps=gaps, over_frames=over))
 
     def stop(self) -> None:
-        """Because it was told to."""
+        """On request."""
         self._stop("")
 
     def _stop(self, trouble: str, *, at_once: bool = True) -> None:

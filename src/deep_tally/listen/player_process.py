@@ -63,7 +63,7 @@ class Player:
             pass  # `poll` tells of it
 
     def poll(self) -> list[PlayerReport]:
-        """What it told since the last call. Of a turn that another one followed, only trouble is told."""
+        """Reports since the last call. Of a turn that another one followed, only trouble is reported."""
         reports: list[PlayerReport] = []
         try:
             while self._pipe is not None and self._pipe.poll():

@@ -278,7 +278,7 @@ def _repeats(
     `found` is filled with their starts, counted from the start of `before`, and lengths.
 
     `before` are the samples before `x`, which were looked at already, from frame `begin` of the file on. `matching`
-    counts how many anchors in a row matched up to there, for each block length. A stretch is told where it ends.
+    counts how many anchors in a row matched up to there, for each block length. A stretch is reported where it ends.
     """
     known = len(before)
     length = known + len(x)

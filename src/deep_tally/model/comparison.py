@@ -68,7 +68,7 @@ class Comparison:
     def among(self, paths: AbstractSet[str]) -> Comparison | None:
         """The relations of which all files are among `paths`; None where that cannot be known from these.
 
-        So it is where a file that is left out is all that told of others (as its twins, or as a part of sums), and
+        That is so where only a left-out file carried a relation of others (as its twins, or as a part of sums), and
         where not all files could be read.
         """
         gone = {t.other for t in self.twins if t.path in paths} - paths

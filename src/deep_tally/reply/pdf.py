@@ -92,6 +92,6 @@ def _put(pdf: FPDF, block: Block, size: float) -> None:
 
 
 def _printable(pdf: FPDF, text: str) -> str:
-    """Characters the typeface lacks are told by their numbers: a page must not lose part of a file's name."""
+    """Characters the typeface lacks are shown by their numbers: a page must not lose part of a file's name."""
     known = pdf.current_font.cmap  # type: ignore[union-attr]
     return "".join(c if ord(c) in known or c in " \n" else f"[U+{ord(c):04X}]" for c in text)

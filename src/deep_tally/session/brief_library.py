@@ -49,7 +49,7 @@ class BriefLibrary:
         """A sentence for each of the user's briefs that could not be read when they were last looked at."""
 
     def own(self) -> dict[str, tuple[Path, Brief]]:
-        """The user's briefs by name; what cannot be read is left where it is and told in `troubles`."""
+        """The user's briefs by name; what cannot be read is left where it is and listed in `troubles`."""
         found: dict[str, tuple[Path, Brief]] = {}
         troubles = []
         for path in sorted(self._folder.glob("*.json")) if self._folder.is_dir() else ():

@@ -28,7 +28,7 @@ class Sounding:
 
 
 class Listening(QObject):
-    """Plays files and holds how they are heard. All signals are sent after the change they tell of."""
+    """Plays files and holds how they are heard. All signals are sent after the change they report."""
 
     moved = Signal()
     """`heard` is new: where it is, and the levels."""

@@ -60,7 +60,7 @@ class _CalmWheel(QObject):
 
 
 def _calm(widget: QComboBox | QSpinBox | QDoubleSpinBox) -> None:
-    """Make a box calm: no wheel without focus, and numbers are told when they are whole."""
+    """Make a box calm: no wheel without focus, and numbers are passed on when they are complete."""
     widget.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     widget.installEventFilter(_CalmWheel(widget))
     if isinstance(widget, QComboBox):
@@ -210,7 +210,7 @@ class Whole(Editor):
 
 
 class Words(Editor):
-    """A line of text; several words are set apart by commas. Told when the user leaves it."""
+    """A line of text; several words are set apart by commas. Sent when the user leaves it."""
 
     def __init__(self, line: Line, *, several: bool, hint: str) -> None:
         super().__init__(line.label)

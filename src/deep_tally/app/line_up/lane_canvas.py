@@ -625,7 +625,7 @@ class LaneCanvas(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
 
     def _draw_ends(self, painter: QPainter, slot: Slot) -> None:
-        """What a file lacks to the common end, or goes past it, drawn to scale and told where there is room."""
+        """What a file lacks to the common end, or goes past it, drawn to scale, in words where there is room."""
         lane = slot.lane
         if not lane.end_frames or self.common_s is None or not lane.track.role.is_asked:
             return

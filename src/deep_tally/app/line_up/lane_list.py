@@ -111,7 +111,7 @@ def _key(row: Lane | Head) -> str:
 
 
 class LaneList(QListView):
-    """The names. Keys that are not about rows are told by `key_pressed`; its taker accepts or ignores them."""
+    """The names. Keys that are not about rows are sent as `key_pressed`; its taker accepts or ignores them."""
 
     key_pressed = Signal(QKeyEvent)
     chosen = Signal()

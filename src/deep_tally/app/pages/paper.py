@@ -113,7 +113,7 @@ class PageView(QWidget):
         self.said.emit(f"The {self.what} is on the clipboard, as plain text.")
 
     def save_to(self, path: Path) -> bool:
-        """Save the page; says what happened and tells whether it worked. A PDF is left to `slow_to_save`."""
+        """Save the page; says what happened and returns whether it worked. A PDF is left to `slow_to_save`."""
         if not may_save(self, path, self.protected):
             return False
         if path.suffix.casefold() == ".pdf":

@@ -96,7 +96,7 @@ class Tally(QAbstractButton):
 
 
 def _short(folder: Path) -> str:
-    """A path as it is told, the home folder as ~."""
+    """A path as it is shown, the home folder as ~."""
     home = Path.home()
     return readable(f"~/{folder.relative_to(home)}" if folder.is_relative_to(home) else str(folder))
 

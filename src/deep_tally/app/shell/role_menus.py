@@ -86,7 +86,7 @@ class RoleMenus(QObject):
             self._state.set_rough_mix(row.track.path)
 
     def _may_correct(self) -> bool:
-        """Whether files can be told apart now; says why not."""
+        """Whether roles and songs can be edited now; says why not."""
         if not self._sheet.isVisible():
             return False
         if not self._state.can_be_corrected:

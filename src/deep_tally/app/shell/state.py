@@ -50,7 +50,7 @@ _KEEP_MS = 300
 
 
 class CheckState(QObject):
-    """The open check. All signals are sent after the change they tell of."""
+    """The open check. All signals are sent after the change they report."""
 
     opening = Signal(str, str)
     """Work before the list of files is known: (what is being done, the name of what is opened)."""
@@ -272,7 +272,7 @@ class CheckState(QObject):
                 self.refused.emit(str(error))
 
     def add_word(self, part: str, phrase: str) -> bool:
-        """Keep a word of the user's own for a part; tells whether it can be used."""
+        """Keep a word of the user's own for a part; returns whether it can be used."""
         try:
             self.vocabulary = add_word(part, phrase)
         except DeepTallyError as error:

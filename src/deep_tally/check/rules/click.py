@@ -1,6 +1,6 @@
 """Does the click fit the song? Its own tempo against the stated one, its first beat on bar 1, its end at the end.
 
-The click is only told of, never asked about; what its tempo contradicts is name.facts-differ.
+The click is only noted, never asked about; what its tempo contradicts is name.facts-differ.
 """
 
 from __future__ import annotations

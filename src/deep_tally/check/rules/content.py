@@ -178,7 +178,7 @@ def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def container(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Not a container the brief asks for; saving it in another loses nothing, since lossy formats are told apart."""
+    """Not a container the brief asks for; saving it in another loses nothing, since lossy formats have a finding of their own."""
     if brief.containers is None:
         return
     for track in song.asked:

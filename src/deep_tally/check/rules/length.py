@@ -83,7 +83,7 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if 0 < lack_ms <= tolerance_ms:
             slightly.append(track)
         elif lack_ms > tolerance_ms:
-            # What ends at one moment was exported to one end: it is told once.
+            # What ends at one moment was exported to one end: it is reported once.
             at_sound = begins_at_sound(track, brief) and not is_placed_by_hand(song, track)
             key = (round(lack_ms), ends_while_sounding(track, brief))
             alike[key if not at_sound else (-len(alike) - 1, key[1])].append(track)
