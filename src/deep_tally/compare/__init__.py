@@ -1,1 +1,1 @@
-"""What several files' samples tell when they are held against each other."""
+"""What several files' samples show when they are compared."""

@@ -146,7 +146,7 @@ def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | N
     lag = b.peak_frame - a.peak_frame
     if not lag or not a.loud_frames:
         return None
-    # What the shift moved over an edge is gone: only moments that both files have whole are held together.
+    # What the shift moved over an edge is gone: only moments that both files have whole are compared.
     both = [p for p in a.loud_frames if p + lag >= 0 and max(p, p + lag) + _LOOK_FRAMES <= min(a.frames, b.frames)]
     places = both[:: -(-len(both) // _LOOKS)] if both else []
     try:

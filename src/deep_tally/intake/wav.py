@@ -1,6 +1,6 @@
 """WAV, RF64 and BW64: which bytes are samples, and does the header tell the truth?
 
-The walker trusts no size field: every chunk is held against the bytes that are there.
+The walker trusts no size field: every chunk is checked against the bytes that are there.
 
 References
 ----------

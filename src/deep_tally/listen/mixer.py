@@ -51,7 +51,7 @@ class Mixer:
         self._sources = []
 
     def mix(self, start: int, frames: int, controls: Controls) -> tuple[NDArray[np.float32], int]:
-        """What is heard of `frames` frames: float32 [shape=(frames, 2)], and how many were held at full scale."""
+        """What is heard of `frames` frames: float32 [shape=(frames, 2)], and how many were limited to full scale."""
         self._fetch(start)
         self._controls, self._next = controls, start + frames
         total = np.zeros((frames, 2))

@@ -25,7 +25,7 @@ class Voice:
     start_frames : int
         Frames of its own rate by which it comes later than the song's start (negative: earlier).
     bus : "sum" or "mix"
-        The trackouts, or the rough mix they are held against.
+        The trackouts, or the rough mix they are compared with.
     """
 
     path: str
@@ -116,7 +116,7 @@ class Heard:
     """What the output has played since the last report.
 
     `seconds` is where it is in the song; levels are dBFS by side, RMS after AES17 over the last 0.3 s; `gaps` counts
-    how often the output had to wait since it began, `over_frames` how many frames were held at full scale.
+    how often the output had to wait since it began, `over_frames` how many frames were limited to full scale.
     """
 
     seconds: float

@@ -1,4 +1,4 @@
-"""How densely does the level sit under the peak? A held level, and a file that hardly sounds at all."""
+"""How densely does the level sit under the peak? A limited level, and a file that hardly sounds at all."""
 
 from __future__ import annotations
 

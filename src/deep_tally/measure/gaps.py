@@ -30,7 +30,7 @@ _STEP_REACH = 4
 """Samples before a gap among which the greatest step counts: sound that is cut off may just cross zero there, but not
 for so long; a fade of a millisecond has come down by then."""
 _SAME_LEVEL_DB = 12.0
-_TOP_SHARE = 0.89  # a value held there is a clipped or square top, no gap
+_TOP_SHARE = 0.89  # a value that stays there is a clipped or square top, no gap
 REPEATED_BLOCKS = (64, 128, 256, 512, 1024, 2048)
 """Frames of the blocks that sound drivers move (common practice: powers of two)."""
 _ANCHOR = 32

@@ -1,4 +1,4 @@
-"""What several files' samples tell when they are held against each other."""
+"""What several files' samples show when they are compared."""
 
 from __future__ import annotations
 

@@ -142,7 +142,7 @@ class Marker:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SoundFormat:
-    """What an opened audio file says about itself, held against what is really there.
+    """What an opened audio file says about itself, checked against what is really there.
 
     Attributes
     ----------

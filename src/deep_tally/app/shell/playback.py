@@ -141,7 +141,7 @@ class Playback(QObject):
             self.play_on_bench()
 
     def play_lanes(self, lanes: Sequence[Lane], at_s: float) -> None:
-        """Play files of the line-up; the rough mix is what their sum is held against, unless it is all there is."""
+        """Play files of the line-up; the rough mix is what their sum is compared with, unless it is all there is."""
 
         is_placed = self._bar.placed_button.isChecked()
         is_against = any(ln.track.role is not Role.ROUGH_MIX for ln in lanes)

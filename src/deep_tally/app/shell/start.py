@@ -39,7 +39,7 @@ def run_demo(shot_to: Path | None = None) -> int:
 
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         with tempfile.TemporaryDirectory() as home:
-            # Pictures show the program as it comes: without the user's briefs and words, and without corrections of the demo.
+            # Pictures show the program as it comes, without the user's briefs, words and corrections of the demo.
             os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
             return take_shots(shot_to)
     return _run(lambda window: window.state.open_demo())

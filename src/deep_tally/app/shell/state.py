@@ -146,7 +146,7 @@ class CheckState(QObject):
 
     @property
     def is_measuring(self) -> bool:
-        """Whether files are being measured, or held against each other."""
+        """Whether files are being measured or compared."""
         return self.run is not None and self.run.stage in ("measuring", "comparing")
 
     @property

@@ -504,7 +504,7 @@ class Window(QMainWindow):
         is_reply = self._furnished and page is self.reply
         self.steps.mark(None)
         if self._furnished:
-            # Nothing came yet that could be held against it; the client's page is made from it.
+            # Nothing was received yet that could be compared with it; the client's page is made from it.
             self._show_player()
             self.brief_panel.setVisible(self._is_brief_open and (self.has_delivery or page is self.paper))
             self.presenter.show_coverage()

@@ -105,7 +105,7 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
         places: Sequence[Gap] = track.measures.gaps.places
         recurs = track.measures.gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
         if recurs:
-            # Values held over and over are the steps of a square wave, long rests those of a gate.
+            # Values that stay over and over are the steps of a square wave, long rests those of a gate.
             places = [gap for gap in places if gap.kind != "held"]
             if 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
                 continue
@@ -178,7 +178,7 @@ def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def container(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Not a container the brief asks for; saving it in another loses nothing, since lossy formats have a finding of their own."""
+    """Not a container the brief asks for; saving it in another loses nothing: lossy formats are content.lossy."""
     if brief.containers is None:
         return
     for track in song.asked:

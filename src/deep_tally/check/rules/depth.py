@@ -54,12 +54,12 @@ def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def _is_padded(track: Track, brief: Brief) -> bool:
     if track.format is None or track.measures is None or not track.is_heard:
         return False
-    used, held = _bits(track), track.format.bits
-    if not used or held is None:
+    used, container_bits = _bits(track), track.format.bits
+    if not used or container_bits is None:
         return False
     if track.format.sample_format == "float":
         return used <= _FLOAT_GRID_MOST
-    return used <= held - brief.threshold("depth.padded_spare_bits")
+    return used <= container_bits - brief.threshold("depth.padded_spare_bits")
 
 
 def _bits(track: Track) -> int | None:

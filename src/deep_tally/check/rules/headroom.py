@@ -118,8 +118,8 @@ def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("headroom.same-peak", Action.NOTE, alike, dbfs=peak, files=len(alike))
 
 
-def _is_held(track: Track, brief: Brief) -> bool:
-    """Whether crest factor and density say that something held the level."""
+def _is_limited(track: Track, brief: Brief) -> bool:
+    """Whether crest factor and density say that something limited the level."""
     if track.measures is None or track.measures.density.crest_db is None:
         return False
     density = track.measures.density
@@ -132,11 +132,11 @@ def _is_held(track: Track, brief: Brief) -> bool:
 
 
 def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Three or more files are held at one ceiling just under full scale: a limiter on the main output is in each."""
+    """Three or more files are limited to one ceiling just under full scale: a limiter on the main output is in each."""
     held = [
         (t.measures.sample_peak_dbfs, t)
         for t in song.asked
-        if t.measures is not None and _is_held(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
+        if t.measures is not None and _is_limited(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
     ]
     near = _nearest(held, brief.threshold("headroom.shared_peak_db"))
     if len(near) >= _CEILING_FILES:
@@ -145,9 +145,9 @@ def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def limited(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The level sits close under the peak: a limiter held it. Steady synths look the same, so this is only a note."""
+    """The level sits close under the peak: a limiter did that. Steady synths look the same, so this is only a note."""
     for track in song.asked:
-        if track.measures is not None and _is_held(track, brief):
+        if track.measures is not None and _is_limited(track, brief):
             density = track.measures.density
             yield about("headroom.limited", Action.NOTE, track, share=density.near_peak_share, db=density.crest_db)
 

@@ -33,7 +33,7 @@ def _shared_words(tracks: Iterable[Track]) -> set[str]:
 
 
 def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The name says nothing of what plays; one unknown word with figures after it, over several files, is reported once."""
+    """The name says nothing of what plays; one unknown word with figures, over several files, is reported once."""
     silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.asked)
     if song.facts.title:
         silent |= set(words_of(song.facts.title))
