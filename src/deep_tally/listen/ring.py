@@ -106,7 +106,7 @@ class Ring:
             self._energies.popleft()
 
     def heard(self) -> tuple[int, tuple[float, float], tuple[float, float], int, int]:
-        """(frame, peaks since the last call, RMS, gaps, frames limited to full scale): the song as it was taken so far."""
+        """(frame, peaks since the last call, RMS, gaps, frames limited to full scale) of the song as taken so far."""
         with self._lock:
             peaks, self._peaks = self._peaks, np.zeros(2)
             frames = sum(n for n, _ in self._energies)
