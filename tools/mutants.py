@@ -181,14 +181,18 @@ def main() -> None:
     for name in ("hypothesis", "numpy", "pytest", "scipy.signal", "scipy.optimize", "soundfile", "pydantic", "av"):
         __import__(name)
     tried = found = 0
+    seconds: dict[frozenset[str], float] = {}  # what tests take without a fault
     for module in modules:
         mutants = list(mutants_of(module))
         random.Random(asked.seed).shuffle(mutants)
         mutants = mutants[: asked.sample] if asked.sample else mutants
-        begun = time.monotonic()
-        if not try_all([Mutant(module, 1, "", (SOURCE / module).read_text("utf-8"))], 1):
-            sys.exit(f"{module}: its tests fail without any fault")
-        most = _SECONDS_MORE + _TIMES_MOST * (time.monotonic() - begun)
+        tests = frozenset(tests_of(module))
+        if tests not in seconds:
+            begun = time.monotonic()
+            if not try_all([Mutant(module, 1, "", (SOURCE / module).read_text("utf-8"))], 1):
+                sys.exit(f"{module}: its tests fail without any fault")
+            seconds[tests] = time.monotonic() - begun
+        most = _SECONDS_MORE + _TIMES_MOST * seconds[tests]
         alive = try_all(mutants, len(os.sched_getaffinity(0)), seconds_most=most)
         tried, found = tried + len(mutants), found + len(mutants) - len(alive)
         if mutants:

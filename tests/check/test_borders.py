@@ -20,7 +20,7 @@ from deep_tally.check.rules.edges_of_content import is_lossy_edge, source_rate
 from deep_tally.check.rules.exports import _by_time
 from deep_tally.check.rules.headroom import _nearest
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.comparison import Comparison, Held, Pair
+from deep_tally.model.comparison import Comparison, Held, Pair, Twin
 from deep_tally.model.delivery import Delivery, SongFacts, Track
 from deep_tally.model.files import Damage, Role
 from deep_tally.model.findings import Action, Finding
@@ -1036,3 +1036,55 @@ def test_each_file_that_holds_another_is_asked_about_but_no_return_and_no_form_o
     song = replace(song_of(made), comparison=Comparison(held=tuple(held)))
     found = [f for f in tally(song, DEFAULT_BRIEF) if f.code == "content.holds-another"]
     assert [f.files for f in found] == [("4 Harp.wav",), ("6 Oboe.wav",)]
+
+
+# -- the second of several files ---------------------------------------------------------------
+
+
+def test_a_file_that_is_passed_over_does_not_end_the_loop() -> None:
+    same = stereo("1 A.wav", greatest_difference=0.0, correlation=1.0, residual_db=-150.0)
+    near = replace(stereo("2 B.wav", correlation=0.999, residual_db=-40.0), path="2 B.wav")
+    assert one("channels.near-mono", [same, near, *others()]).files == ("2 B.wav",)
+    plain, edge = track("1 A.wav"), edged("2 B.wav", 16_000)
+    assert one("content.lossy-origin", [plain, edge, *others()]).files == ("2 B.wav",)
+    assert one("rate.upsampled", [edged("1 A.wav", 16_000), edged("2 B.wav", 10_500), *others()]).files == ("2 B.wav",)
+
+
+def test_a_twin_whose_other_file_is_not_asked_says_nothing() -> None:
+    here = track("1 A.wav")
+    twins = [
+        Twin(path=a, other=b, kind="exact", gain_db=0.0, offset_frames=0, residual_db=-150.0)
+        for a, b in (("1 A.wav", "gone.wav"), ("gone.wav", "1 A.wav"))
+    ]
+    song = replace(song_of([here, *others()]), comparison=Comparison(twins=tuple(twins)))
+    assert "content.twin" not in [f.code for f in tally(song, DEFAULT_BRIEF)]
+
+
+def test_three_of_five_files_that_share_a_finding_get_one() -> None:
+    def hot(count: int) -> list[int]:
+        loud = [track(f"{i} Part{'abc'[i]}.wav", sample_peak_by_channel_dbfs=(-1.0 - i / 2,)) for i in range(count)]
+        return [len(f.files) for f in findings([*loud, *others(2)]) if f.code == "headroom.hot"]
+
+    assert hot(3) == [3]
+    assert hot(2) == [1, 1]
+
+
+def test_what_files_say_of_the_song_counts() -> None:
+    files = [track(t.path, comments=("Tempo: 97 BPM",)) for t in others()]
+    (song,) = assess(intake_of(files), files, DEFAULT_BRIEF).sets
+    assert song.facts.tempo_bpm == 97.0
+
+
+def test_the_artist_is_a_line_of_the_brief() -> None:
+    facts = SongFacts(title="Song", tempo_bpm=96.0, key="D minor", artist="Nobody")
+    assert came(others(), facts=facts)["needs.artist"].is_met
+    assert not came(others())["needs.artist"].is_met
+
+
+@pytest.mark.parametrize(("later", "found"), [(0.0004, False), (0.002, True)])
+def test_lengths_differ_from_a_millisecond_on(later: float, found: bool) -> None:
+    first = [track(f"A Part{'abc'[n]}.wav", rms_dbfs=-30.0 - n) for n in range(3)]
+    frames = SECONDS * RATE + round(later * RATE)
+    other = [track(f"B Other{'abc'[n]}.wav", frames=frames, rms_dbfs=-40.0 - n) for n in range(3)]
+    exports = [f for f in all_of([*first, *other]) if f.code == "content.two-exports"]
+    assert bool(exports) is found

@@ -372,6 +372,9 @@ def test_a_pair_is_told_with_both_correlations() -> None:
     (pair,) = find_pairs([half(names[0], levels), half(names[1], levels)], made, gram)
     assert (pair.left, pair.right) == ("Piano L.wav", "Piano R.wav")
     assert (pair.correlation, pair.level_correlation) == (pytest.approx(0.6, abs=1e-6), pytest.approx(1.0))
+    turned, products = sampled(a, -0.6 * a - 0.8 * b, names=names)
+    (against,) = find_pairs([half(names[0], levels), half(names[1], levels)], turned, products)
+    assert against.correlation == pytest.approx(-0.6, abs=1e-6)
     for changes in (
         {"channels": 2},
         {"bits": 16},
@@ -466,7 +469,7 @@ def test_files_of_two_rates_are_compared_each_among_themselves(tmp_path: Path) -
 
     calls: list[tuple[int, int]] = []
     entries = []
-    for name, rate in (("a.wav", RATE), ("b.wav", RATE), ("c.wav", 44_100), ("d.wav", 44_100), ("e.wav", 96_000)):
+    for name, rate in (("0.wav", 96_000), ("a.wav", RATE), ("b.wav", RATE), ("c.wav", 44_100), ("d.wav", 44_100)):
         soundfile.write(tmp_path / name, strokes(1), rate, subtype="PCM_24")
         entries.append(Entry(path=name, source=tmp_path / name, role=Role.TRACKOUT, song="s", bytes=1))
     tracks = [measure_entry(lambda done, total: None, e) for e in entries]
