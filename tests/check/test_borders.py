@@ -22,7 +22,7 @@ from deep_tally.check.rules.headroom import _nearest
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.comparison import Comparison, Held, Pair, Twin
 from deep_tally.model.delivery import Delivery, SongFacts, Track
-from deep_tally.model.files import Damage, Role
+from deep_tally.model.files import Damage, Role, Unchecked
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
     BandSides,
@@ -1088,3 +1088,39 @@ def test_lengths_differ_from_a_millisecond_on(later: float, found: bool) -> None
     other = [track(f"B Other{'abc'[n]}.wav", frames=frames, rms_dbfs=-40.0 - n) for n in range(3)]
     exports = [f for f in all_of([*first, *other]) if f.code == "content.two-exports"]
     assert bool(exports) is found
+
+
+def test_sixteen_bits_are_enough_where_sixteen_are_requested() -> None:
+    files = [track(f"{n} Part{'abcd'[n]}.wav", bits_in_use=16) for n in range(4)]
+    padded = [f for f in all_of([*files, *others(2)], brief=brief(bits_min=16)) if f.code == "depth.padded"]
+    assert {f.action for f in padded} == {NOTE}
+    padded = [f for f in all_of([*files, *others(2)]) if f.code == "depth.padded"]
+    assert [(f.action, len(f.files)) for f in padded] == [(ASK, 4)]
+
+
+def test_of_two_stamped_files_the_one_placed_by_hand_is_left_alone() -> None:
+    first = track("1 A.wav", time_reference=0)
+    late = [track(f"{n} B{n}.wav", time_reference=480 * n, frames=SECONDS * RATE - 480 * n) for n in (2, 3)]
+    found = findings([first, *late, *others()], places={"2 B2.wav": 480})
+    assert [f.files for f in found if f.code == "start.stamp-differs"] == [("3 B3.wav",)]
+
+
+def test_files_that_could_not_be_checked_are_listed_by_reason() -> None:
+    disk = Unchecked(problem="the disk is full", remedy="free some space")
+    memory = Unchecked(problem="there is not enough memory", remedy="close other programs")
+    files = [
+        replace(Track(path=f"{n}.wav", role=Role.TRACKOUT), unchecked=why) for n, why in enumerate((disk, memory, disk))
+    ]
+    listed = assess(intake_of(files), files, DEFAULT_BRIEF).incomplete
+    assert [(i.what, i.files, i.problem) for i in listed] == [
+        ("measuring", ("0.wav", "2.wav"), "the disk is full"),
+        ("measuring", ("1.wav",), "there is not enough memory"),
+    ]
+
+
+def test_a_file_for_two_parts_is_mentioned_once_and_the_next_as_well() -> None:
+    asked = brief(parts=[{"part": "Bass", "channels": 2}, {"part": "Pad", "channels": 2}])
+    files = [track("1 Bass.wav"), track("2 Pad.wav", rms_dbfs=-31.0)]
+    both = {"1 Bass.wav": ("Bass", "Pad"), "2 Pad.wav": ("Pad",)}
+    found = [f for f in all_of([*files, *others(6)], brief=asked, set_by_user=both) if f.code == "channels.role"]
+    assert sorted(path for f in found for path in f.files) == ["1 Bass.wav", "2 Pad.wav"]
