@@ -417,3 +417,16 @@ def test_a_grid_on_one_side_only_is_found() -> None:
         assert (grid.bits, grid.gain_db) == (16, pytest.approx(20 * math.log10(0.7), abs=0.01))
     assert value_grid([fine[:, None]]) is None
     assert value_grid([]) is None
+
+
+@pytest.mark.parametrize(
+    ("used", "bits"), [(8, 16), (8, 24), (16, 24), (20, 24), (16, 32), (24, 32), (20, 20), (12, 12)]
+)
+def test_full_scale_is_that_of_the_bits_in_use(used: int, bits: int) -> None:
+    # Positive full scale of n bits is one step under 1; the file around it may have room for more.
+    step = 2.0 ** (1 - used)
+    codes = np.rint(1.5 * sine(100, 0.5) / step) * step
+    clipped = np.clip(codes, -1.0, 1.0 - step)
+    found = measured(clipped, bits=bits)
+    assert found.bits_in_use == used
+    assert found.clip_runs.count(3) == 100  # both sides of fifty periods
