@@ -38,11 +38,12 @@ def libraries() -> Iterator[Library]:
     _collect(_OURS, names)
     for name in sorted(names):
         about = metadata.metadata(name)
-        yield Library(about["Name"], metadata.version(name), _licence_of(about))
+        shown = about["Name"].replace("_", "-")  # packages write either, whatever their project's own name
+        yield Library(shown, metadata.version(name), _licence_of(about))
         files = [file.name for file in metadata.files(name) or ()]
         for library, licence in _BUNDLED.get(name, ()):
             if any(file.startswith(library) for file in files):
-                yield Library(library, "", licence, inside=about["Name"])
+                yield Library(library, "", licence, inside=shown)
 
 
 def licence_page() -> str:
