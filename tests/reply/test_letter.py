@@ -235,3 +235,15 @@ def test_new_names_are_listed_where_they_are_wanted() -> None:
     text = to_text(write_letter(delivery, renamed={"1 Kik.wav": "01 Kick drum.wav"}))
     assert "Your files keep their names" in text
     assert "   - 1 Kik.wav → 01 Kick drum.wav" in text
+
+
+def test_several_files_in_one_finding_get_a_sentence_made_for_several() -> None:
+    short = [track(f"{n} Part{'ab'[n]}.wav", frames=30 * 48_000, last_sound_frame=20 * 48_000) for n in range(2)]
+    delivery = delivery_of(*short, *others())
+    speaker = Speaker(delivery)
+    (found,) = [f for f in delivery.findings if f.code == "length.short"]
+    assert speaker.summary(found) == (
+        "Ends before the others: 0 Parta.wav and 1 Partb.wav (10 s shorter than the common length)."
+    )
+    (alone,) = [f for f in delivery_of(short[0], *others()).findings if f.code == "length.short"]
+    assert speaker.summary(alone) == "0 Parta.wav ends before the others: 10 s shorter than the common length."

@@ -188,7 +188,7 @@ def _remove(path: Path) -> None:
 
 
 def named_brief(said: str) -> Brief:
-    """The brief a user means on the command line: a file's path, or a name on the shelf.
+    """The brief a user means on the command line: a file's path, or a name in the library.
 
     Raises
     ------
