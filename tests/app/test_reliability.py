@@ -9,6 +9,7 @@ import sys
 import time
 from pathlib import Path
 
+import numpy as np
 import pypdfium2
 import pytest
 from PySide6.QtCore import QEvent, Qt
@@ -32,9 +33,13 @@ from app.conftest import wait
 from app.test_window import bench_text, small_delivery
 from cli.test_command import heed_signals
 from compare.compare_jobs import broken
+from deep_tally.app.base.file_requests import PictureRequest, SamplesRequest
+from deep_tally.app.bench.waveform import Waveform
+from deep_tally.app.shell.file_reader import FileReader
 from deep_tally.app.shell.window import Window
 from deep_tally.compare.job import compare_song
 from deep_tally.model.files import ClientFiles
+from deep_tally.model.measures import Excerpt
 from deep_tally.views.columns import Column
 from deep_tally.work.crew import Failed
 
@@ -104,25 +109,44 @@ def test_a_comparison_that_failed_is_said_and_can_be_tried_again(fresh: Window, 
     assert not fresh.steps.troubles_button.isVisible()
 
 
-def test_samples_that_could_not_be_read_are_asked_for_again(window: Window, qtbot: QtBot) -> None:
-    track = window.bench.waveform._track
-    assert track is not None
-    window.bench.waveform.show_stretch(1000, 200)
-    wait(lambda: window.bench.waveform.has_samples)
-    window.bench.waveform._excerpts.clear()
-    window.bench.waveform._asked.clear()
-    asked: list[object] = []
-    window.bench.waveform.excerpt_wanted.connect(lambda *a: asked.append(a))
-    # The worker that was to read them died, twice.
-    with qtbot.waitSignal(window.state.reader.excerpts_read):
-        window.bench.waveform.show_stretch(1000, 200)
-        window.state.reader.readers.forget_waiting(track.path)
-        window.state.reader.readers.poll = lambda: [Failed(track.path, "it ended", "try again")]
-    del window.state.reader.readers.poll
-    assert len(asked) == 1
-    window.bench.waveform.show_stretch(1000, 201)
-    assert len(asked) == 2
-    wait(lambda: window.bench.waveform.has_samples)
+def test_samples_that_could_not_be_read_are_requested_again(window: Window) -> None:
+    assert window.state.delivery is not None
+    track = next(t for t in window.state.delivery.sets[0].tracks if t.is_heard)
+    waveform = Waveform(window.theme)
+    waveform.resize(600, 200)
+    waveform.show_track(track, ())
+    requests: list[SamplesRequest] = []
+    waveform.samples_wanted.connect(requests.append)
+    waveform.show_stretch(1000, 200)
+    waveform.show_stretch(1000, 201)  # as long as an answer is to come, nothing is requested twice
+    assert len(requests) == 1
+    requests[0].answer({})
+    waveform.show_stretch(1000, 200)
+    assert [r.stretches for r in requests] == [requests[0].stretches] * 2
+    (path, first, frames) = requests[1].stretches[0]
+    requests[1].answer({path: Excerpt(frame=first, samples=np.zeros((frames, 2), np.float32))})
+    assert waveform.has_samples
+    waveform.deleteLater()
+
+
+def test_who_asks_for_samples_of_a_file_that_is_gone_gets_an_answer(tmp_path: Path, qtbot: QtBot) -> None:
+    reader = FileReader(lambda: {"a.wav": tmp_path / "a.wav"})
+    answers: list[object] = []
+    try:
+        reader.request_samples(SamplesRequest("one", (("a.wav", 0, 10),), answers.append))
+        reader.request_picture(PictureRequest("histogram", "a.wav", (), lambda *a: answers.append(a)))
+        reader.request_samples(SamplesRequest("one", (("not in the delivery.wav", 0, 10),), answers.append))
+        while reader.is_busy:
+            reader.poll()
+            qtbot.wait(10)
+        assert sorted(answers, key=str) == [("a.wav", None), {}]
+        # A worker that dies over it, twice, is no answer either.
+        reader.request_samples(SamplesRequest("one", (("a.wav", 0, 10),), answers.append))
+        reader.readers.poll = lambda: [Failed("one", "it ended", "try again")]
+        reader.poll()
+        assert answers[-1] == {}
+    finally:
+        reader.close()
 
 
 # -- saving -----------------------------------------------------------------------------------

@@ -30,7 +30,7 @@ class HistogramView(Picture):
     """How often each value occurs: clipping piles up at the ends, unused bits leave a comb in the middle."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__(theme, "Histogram of sample values")
+        super().__init__(theme, "Histogram of sample values", "histogram")
         self._counts: ValueCounts | None = None
 
     def show_track(self, track: Track | None) -> None:
@@ -42,9 +42,8 @@ class HistogramView(Picture):
     def is_complete(self) -> bool:
         return self._counts is not None
 
-    def _ask(self) -> None:
-        if self._track is not None:
-            self.wanted.emit(self._track.path, ())
+    def _arguments(self) -> tuple[object, ...]:
+        return ()
 
     def _put(self, value: object) -> None:
         if isinstance(value, ValueCounts):

@@ -16,6 +16,7 @@ from PySide6.QtGui import (
     QResizeEvent,
 )
 
+from deep_tally.app.base.file_requests import PictureKind, PictureRequest
 from deep_tally.app.base.theme import Theme
 from deep_tally.app.bench.evidence import Evidence
 from deep_tally.model.delivery import Track
@@ -28,13 +29,14 @@ _KEY_PX = 8
 
 
 class Picture(Evidence):
-    """A picture that is read by a worker. `wanted` asks for it, `take` brings it; until then it says so."""
+    """A picture that is read by a worker. It is `wanted` when it is looked at, and says so until it is there."""
 
-    wanted = Signal(str, object)
-    """(path, arguments of the job)."""
+    wanted = Signal(object)
+    """A `PictureRequest`."""
 
-    def __init__(self, theme: Theme, name: str) -> None:
+    def __init__(self, theme: Theme, name: str, kind: PictureKind) -> None:
         super().__init__(theme, name)
+        self._kind = kind
         self._findings: tuple[Finding, ...] = ()
         self._failed = False
         self._at: QPointF | None = None
@@ -58,6 +60,12 @@ class Picture(Evidence):
             self._asking.start()
 
     def _ask(self) -> None:
+        arguments = self._arguments() if self._measures is not None else None
+        if self._track is not None and arguments is not None:
+            self.wanted.emit(PictureRequest(self._kind, self._track.path, arguments, self._take))
+
+    def _arguments(self) -> tuple[object, ...]:
+        """What the job needs besides the file."""
         raise NotImplementedError
 
     @property
@@ -65,8 +73,7 @@ class Picture(Evidence):
         """Whether all of the picture is there."""
         raise NotImplementedError
 
-    def take(self, path: str, value: object) -> None:
-        """A picture that was asked for; None where the file cannot be read any more."""
+    def _take(self, path: str, value: object) -> None:
         if self._track is not None and path == self._track.path:
             self._failed = value is None
             self._put(value)

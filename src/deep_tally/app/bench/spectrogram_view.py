@@ -39,7 +39,7 @@ class SpectrogramView(Picture):
     """Levels over time and frequency. The wheel zooms in time, dragging pans; the pointer or arrow keys read off."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__(theme, "Spectrogram")
+        super().__init__(theme, "Spectrogram", "spectrogram")
         self._picture: Spectrogram | None = None
         self._image: tuple[Spectrogram, str, QImage] | None = None
         self._drag_x: float | None = None
@@ -80,10 +80,8 @@ class SpectrogramView(Picture):
     def _span(self) -> tuple[int, int]:
         return math.floor(self.view.start), math.ceil(self.view.stop)
 
-    def _ask(self) -> None:
-        if self._track is not None:
-            columns = max(1, min(self.view.pixels, self._span[1] - self._span[0]))
-            self.wanted.emit(self._track.path, (*self._span, columns))
+    def _arguments(self) -> tuple[object, ...]:
+        return *self._span, max(1, min(self.view.pixels, self._span[1] - self._span[0]))
 
     def _put(self, value: object) -> None:
         if isinstance(value, Spectrogram):

@@ -43,7 +43,7 @@ class StereoView(Picture):
     """Mid against side as a cloud, and how the sides go together band by band."""
 
     def __init__(self, theme: Theme) -> None:
-        super().__init__(theme, "Stereo")
+        super().__init__(theme, "Stereo", "stereo field")
         self._field: StereoField | None = None
 
     def show_track(self, track: Track | None) -> None:
@@ -59,9 +59,8 @@ class StereoView(Picture):
     def _is_stereo(self) -> bool:
         return self._track is not None and self._track.format is not None and self._track.format.channels == _STEREO
 
-    def _ask(self) -> None:
-        if self._track is not None and self._measures is not None:
-            self.wanted.emit(self._track.path, (self._measures.loud_frames,))
+    def _arguments(self) -> tuple[object, ...]:
+        return (self._measures.loud_frames if self._measures is not None else (),)
 
     def _put(self, value: object) -> None:
         if isinstance(value, StereoField):

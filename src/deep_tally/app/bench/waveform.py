@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import math
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
@@ -16,31 +15,27 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.marks import draw_shape
-from deep_tally.app.base.raster import draw_strokes
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.bench.wave_lane import LanePainter, WaveLane
+from deep_tally.app.bench.wave_samples import WaveSamples
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
-from deep_tally.model.measures import Excerpt, OverviewLevel
+from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.numbers import MINUS, clock, decibels
+from deep_tally.reply.numbers import clock, decibels
 from deep_tally.views.time_axis import ticks
 from deep_tally.views.viewport import Viewport
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
-_DOTS_FROM_PX = 6.0
 _WHEEL_STEP = 1.25
-_SHOWN_DB = (0, -6, -12, -18, -24, -30, -36, -42, -48, -54, -60, -66, -72)
-_FULL_HEIGHT_FROM_DB = -18.0
-_EXCERPT_MOST = 1 << 18
 _STEREO = 2
-_OVER_TOP_DB = 0.6  # room at a lane's edges, so that what is flat at full scale can be seen
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,8 +55,8 @@ class Waveform(QWidget):
     zoom, 0 shows all, N and P go to the next and previous mark.
     """
 
-    excerpt_wanted = Signal(object, int, int)
-    """(track, first frame, frames): closer than the overview reaches, samples are needed."""
+    samples_wanted = Signal(object)
+    """A `SamplesRequest`: the view is finer than the overview."""
     view_changed = Signal()
     play_pressed = Signal()
     """The file is to be heard, or no longer."""
@@ -72,8 +67,7 @@ class Waveform(QWidget):
         self._track: Track | None = None
         self._marks: list[Mark] = []
         self._current: Mark | None = None
-        self._excerpts: dict[str, Excerpt] = {}
-        self._asked: dict[str, tuple[int, int]] = {}
+        self._samples = WaveSamples()
         self._partner: Track | None = None
         self._partner_later = 0
         self._overlaid = False
@@ -105,7 +99,8 @@ class Waveform(QWidget):
                 (Mark(f, p) for f in found for p in f.places if p.path == track.path), key=lambda m: m.place.frame
             )
         if not same:
-            self._excerpts, self._asked, self._current = {}, {}, None
+            self._samples.forget()
+            self._current = None
             self.view = Viewport(frames=frames, pixels=self._plot_width())
         self._describe()
         self._moved()
@@ -165,17 +160,12 @@ class Waveform(QWidget):
     @property
     def has_samples(self) -> bool:
         """Whether the samples of the view are at hand; False also where the overview is enough."""
-        return self._track is not None and self._samples_at_hand(self._track, 0) is not None
+        return self._track is not None and self._samples.at_hand(self._track, self.view, 0) is not None
 
-    def take_excerpt(self, path: str, excerpt: Excerpt) -> None:
-        """Samples that were asked for."""
+    def _take_samples(self, path: str, excerpts: Mapping[str, Excerpt]) -> None:
         if path in {t.path for t in (self._track, self._partner) if t is not None}:
-            self._excerpts[path] = excerpt
+            self._samples.take(path, excerpts)
             self.update()
-
-    def miss_excerpt(self, path: str) -> None:
-        """Samples that were asked for could not be read: they are asked for again when the view moves."""
-        self._asked.pop(path, None)
 
     def show_all(self) -> None:
         """Show the whole file."""
@@ -248,27 +238,12 @@ class Waveform(QWidget):
         self.view_changed.emit()
 
     def _want_samples(self) -> None:
-        self._want_samples_of(self._track, 0)
-        self._want_samples_of(self._partner, self._partner_later)
-
-    def _want_samples_of(self, track: Track | None, later: int) -> None:
-        """Ask for the samples of a file that are in sight, if the overview is too coarse for them."""
-        if track is None or track.measures is None or not track.measures.overview:
-            return
-        if self.view.scale >= track.measures.overview[0].bin_frames:
-            return
-        start = max(0, int(self.view.start) + later)
-        stop = min(math.ceil(self.view.stop) + 1 + later, track.measures.frames)
-        have, asked = self._excerpts.get(track.path), self._asked.get(track.path)
-        if stop <= start or (have is not None and have.frame <= start and have.frame + len(have.samples) >= stop):
-            return
-        if asked is not None and asked[0] <= start and sum(asked) >= stop:
-            return
-        # Some more on both sides, so that panning does not ask at every pixel.
-        margin = min(stop - start, _EXCERPT_MOST)
-        first = max(0, start - margin)
-        self._asked[track.path] = (first, stop + margin - first)
-        self.excerpt_wanted.emit(track, *self._asked[track.path])
+        for track, later in ((self._track, 0), (self._partner, self._partner_later)):
+            stretch = self._samples.request(track, self.view, later) if track is not None else None
+            if track is not None and stretch is not None:
+                answer = partial(self._take_samples, track.path)
+                request = SamplesRequest(f"the waveform, {track.path}", ((track.path, *stretch),), answer)
+                self.samples_wanted.emit(request)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -340,22 +315,25 @@ class Waveform(QWidget):
         channels = track.format.channels
         overlaid = self._overlaid and channels == _STEREO
         drawn = [tuple(range(channels))] if overlaid else [(channel,) for channel in range(channels)]
-        lanes = len(drawn) + (self._partner is not None)
-        height = (self.height() - _TOP - _BOTTOM - _GAP * (lanes - 1)) / lanes
+        count = len(drawn) + (self._partner is not None)
+        height = (self.height() - _TOP - _BOTTOM - _GAP * (count - 1)) / count
+        lanes = LanePainter(painter, colours, self.view)
+        samples = self._samples.at_hand(track, self.view, 0)
         self._ruler(painter, track.format.rate_hz)
         for number, shown in enumerate(drawn):
-            lane = QRectF(_LEFT, _TOP + number * (height + _GAP), self._plot_width(), height)
-            self._lane(painter, lane, track, shown, self._gain_db)
+            box = QRectF(_LEFT, _TOP + number * (height + _GAP), self._plot_width(), height)
+            lanes.draw(WaveLane(box, track, shown, samples, self._gain_db))
         if overlaid:
-            is_close = self._samples_at_hand(track, 0) is not None
-            self._label(painter, _TOP, f"left {'solid, right dashed' if is_close else 'filled, right as a line'}")
+            drawing = "filled, right as a line" if samples is None else "solid, right dashed"
+            self._label(painter, _TOP, f"left {drawing}")
         if self._gain_db:
             self._label(painter, _TOP, f"turned down {decibels(-self._gain_db)}")
         if self._partner is not None and self._partner.format is not None:
-            lane = QRectF(_LEFT, _TOP + len(drawn) * (height + _GAP), self._plot_width(), height)
+            box = QRectF(_LEFT, _TOP + len(drawn) * (height + _GAP), self._plot_width(), height)
             shown = tuple(range(min(self._partner.format.channels, _STEREO)))
-            self._lane(painter, lane, self._partner, shown, self._gain_db, later=self._partner_later)
-            self._label(painter, lane.top(), readable(self._partner.path.rpartition("/")[2]))
+            samples = self._samples.at_hand(self._partner, self.view, self._partner_later)
+            lanes.draw(WaveLane(box, self._partner, shown, samples, self._gain_db, self._partner_later))
+            self._label(painter, box.top(), readable(self._partner.path.rpartition("/")[2]))
         self._draw_markers(painter, track)
         self._draw_marks(painter, len(drawn), height)
         if self._playing_frame is not None:
@@ -392,139 +370,6 @@ class Waveform(QWidget):
             painter.drawLine(QLineF(x, _TOP, x, bottom + 4))
             painter.setPen(QColor(colours.soft))
             painter.drawText(QRectF(x + 4, bottom + 4, 120, _BOTTOM - 4), Qt.AlignmentFlag.AlignLeft, tick.words)
-
-    def _lane(
-        self,
-        painter: QPainter,
-        lane: QRectF,
-        track: Track,
-        channels: tuple[int, ...],
-        gain_db: float,
-        *,
-        later: int = 0,
-    ) -> None:
-        """One lane with one channel, or two over each other; what is drawn comes `later` frames later in the file."""
-        colours = self._theme.colours
-        measures = track.measures
-        if measures is None:
-            return
-        top_db = _top_level(measures.sample_peak_dbfs + gain_db)
-        full = 10 ** (top_db / 20)
-        middle, reach = lane.center().y(), lane.height() / 2
-        painter.setFont(font(11))
-        shown = [db for db in _SHOWN_DB if db <= top_db]
-        last_y = -1e9
-        for level in shown[:3]:
-            offset = reach * 10 ** (level / 20) / full
-            painter.setPen(QColor(colours.soft if level == 0 else colours.rule))
-            for y in (middle - offset, middle + offset):
-                painter.drawLine(QLineF(lane.left(), y, lane.right(), y))
-            if middle - offset - last_y >= 13 and middle - offset < middle - 6:
-                last_y = middle - offset
-                painter.setPen(QColor(colours.soft))
-                label = QRectF(0, last_y - 8, _LEFT - 6, 16)
-                painter.drawText(label, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _level(level))
-        painter.setPen(QColor(colours.rule))
-        painter.drawLine(QLineF(lane.left(), middle, lane.right(), middle))
-        painter.save()
-        painter.setClipRect(lane)
-        if gain_db:
-            # Where full scale was: what was cut off there stays flat there.
-            offset = reach * 10 ** (gain_db / 20) / full
-            painter.setPen(QPen(QColor(colours.ask), 1, Qt.PenStyle.DashLine))
-            for y in (middle - offset, middle + offset):
-                painter.drawLine(QLineF(lane.left(), y, lane.right(), y))
-        unit = reach / full * 10 ** (gain_db / 20)
-        samples = self._samples_at_hand(track, later)
-        for number, channel in enumerate(channels):
-            as_line = number > 0
-            if samples is not None:
-                self._draw_samples(painter, lane, samples, channel, middle, unit, later=later, as_line=as_line)
-            elif measures.overview:
-                self._draw_bins(painter, lane, measures.overview, channel, middle, unit, later=later, as_line=as_line)
-        painter.restore()
-
-    def _samples_at_hand(self, track: Track, later: int) -> Excerpt | None:
-        overview = track.measures.overview if track.measures is not None else ()
-        have = self._excerpts.get(track.path)
-        if have is None or not overview or self.view.scale >= overview[0].bin_frames:
-            return None
-        frames = track.measures.frames if track.measures is not None else 0
-        start, stop = max(0.0, self.view.start + later), min(self.view.stop + later, frames)
-        return have if have.frame <= start and have.frame + len(have.samples) >= stop else None
-
-    def _draw_bins(
-        self,
-        painter: QPainter,
-        lane: QRectF,
-        overview: tuple[OverviewLevel, ...],
-        channel: int,
-        middle: float,
-        reach: float,
-        *,
-        later: int,
-        as_line: bool,
-    ) -> None:
-        level = next((lv for lv in reversed(overview) if lv.bin_frames <= self.view.scale), overview[0])
-        edges = self.view.start + later + np.arange(self.view.pixels + 1, dtype=np.float64) * self.view.scale
-        low, high, rms = _per_pixel(level, channel, edges)
-        colour = QColor(self._theme.colours.wave)
-        middle -= lane.top()
-        if as_line:
-            colour = QColor(self._theme.colours.ink)
-            for edge in (high, low):
-                y = middle - reach * edge
-                # A column reaches to its neighbour, so that the outline stays one line.
-                before = np.concatenate([y[:1], y[:-1]])
-                top, bottom = np.minimum(y, before) - 0.6, np.maximum(y, before) + 0.6
-                draw_strokes(painter, lane, top, bottom, colour)
-            return
-        colour.setAlpha(150)
-        draw_strokes(painter, lane, middle - reach * high, middle - reach * low, colour)
-        colour.setAlpha(255)
-        # Never quite nothing: a silent stretch is a thin line.
-        draw_strokes(painter, lane, middle - reach * rms, np.maximum(middle + reach * rms, middle + 0.6), colour)
-
-    def _draw_samples(
-        self,
-        painter: QPainter,
-        lane: QRectF,
-        excerpt: Excerpt,
-        channel: int,
-        middle: float,
-        reach: float,
-        *,
-        later: int,
-        as_line: bool,
-    ) -> None:
-        view = self.view
-        colour = QColor(self._theme.colours.ink if as_line else self._theme.colours.wave)
-        begin = view.start + later
-        first = max(excerpt.frame, int(begin) - 1)
-        values = excerpt.samples[
-            first - excerpt.frame : max(0, math.ceil(view.stop) + 2 + later - excerpt.frame), channel
-        ]
-        if not len(values):
-            return
-        if view.scale > 1.5:
-            starts = np.clip((begin + np.arange(view.pixels) * view.scale - first).astype(int), 0, len(values) - 1)
-            low, high = np.minimum.reduceat(values, starts), np.maximum.reduceat(values, starts)
-            # A column reaches to its neighbour, so that a steep wave stays one line.
-            low[1:], high[1:] = np.minimum(low[1:], high[:-1]), np.maximum(high[1:], low[:-1])
-            top = middle - lane.top() - reach * high
-            draw_strokes(painter, lane, top, np.maximum(middle - lane.top() - reach * low, top + 0.6), colour)
-            return
-        x = lane.left() + (first + np.arange(len(values)) + 0.5 - begin) / view.scale
-        points = [QPointF(a, middle - reach * b) for a, b in zip(x.tolist(), values.tolist(), strict=True)]
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        style = Qt.PenStyle.DashLine if as_line else Qt.PenStyle.SolidLine
-        painter.setPen(QPen(colour, 1.5, style))
-        painter.drawPolyline(QPolygonF(points))
-        if 1 / view.scale >= _DOTS_FROM_PX:
-            painter.setBrush(colour)
-            for point in points:
-                painter.drawEllipse(point, 2.4, 2.4)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
 
     def _draw_markers(self, painter: QPainter, track: Track) -> None:
         """The markers that the file itself carries: thin dashed lines with their texts, where there is room."""
@@ -581,34 +426,6 @@ class Waveform(QWidget):
             if key not in drawn:
                 drawn.add(key)
                 draw_shape(painter, action, QPointF(min(max(x1, _LEFT) + 4, right - 5), 9), 9, colour)
-
-
-def _top_level(peak_dbfs: float) -> float:
-    """The level at a lane's edge: full scale, less for a quiet file, more for one that goes over."""
-    if peak_dbfs > 0:
-        return peak_dbfs + _OVER_TOP_DB
-    if peak_dbfs >= _FULL_HEIGHT_FROM_DB or math.isinf(peak_dbfs):
-        return _OVER_TOP_DB
-    return min(0.0, math.ceil(peak_dbfs / 6) * 6.0) + _OVER_TOP_DB
-
-
-def _level(level: float) -> str:
-    return f"{MINUS}{abs(level):.0f}" if level else "0 dB"
-
-
-def _per_pixel(
-    level: OverviewLevel, channel: int, edges: NDArray[np.float64]
-) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-    """Low, high and RMS of each pixel; `edges` are the frames at the pixels' borders, [shape=(pixels + 1,)]."""
-    bins = len(level.low)
-    starts = np.clip((edges[:-1] / level.bin_frames).astype(int), 0, bins - 1)
-    # As float32: what is worked out from them are places on the screen.
-    low = np.minimum.reduceat(level.low[:, channel], starts).astype(np.float32)
-    high = np.maximum.reduceat(level.high[:, channel], starts).astype(np.float32)
-    rms = level.rms[starts, channel].astype(np.float32)
-    past = edges[:-1] >= bins * level.bin_frames
-    low[past] = high[past] = rms[past] = 0
-    return low, high, rms
 
 
 def _no_picture(track: Track | None) -> str:

@@ -9,6 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.theme import RADIUS, Theme, font
 from deep_tally.model.measures import Excerpt
 from deep_tally.reply.numbers import count
@@ -28,9 +29,8 @@ _STEP = 1.6
 class EdgeView(QWidget):
     """Lies over the lanes. The wheel, + and - show more or less; Escape closes it."""
 
-    ASKS = "the magnifier"
     samples_wanted = Signal(object)
-    """A list of (path, first frame, frames)."""
+    """A `SamplesRequest`."""
     closed = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
@@ -86,8 +86,7 @@ class EdgeView(QWidget):
             f"{ln.title}: {count(abs(self._off(ln)), 'sample')} {more if self._off(ln) > 0 else less}" for ln in off
         ]
 
-    def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
-        """Samples that were asked for."""
+    def _take_samples(self, excerpts: Mapping[str, Excerpt]) -> None:
         self._excerpts |= excerpts
         self.update()
 
@@ -106,7 +105,7 @@ class EdgeView(QWidget):
             if last > first:
                 wanted.append((lane.path, first, last - first))
         if wanted:
-            self.samples_wanted.emit(wanted)
+            self.samples_wanted.emit(SamplesRequest("the magnifier", tuple(wanted), self._take_samples))
 
     def zoom(self, factor: float) -> None:
         """Show `factor` times as much."""

@@ -26,6 +26,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QSizePolicy, QToolTip, QWidget
 
+from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.theme import Theme, font
@@ -82,7 +83,7 @@ class LaneCanvas(QWidget):
     read_off = Signal(str)
     """What lies under the pointer, in words."""
     samples_wanted = Signal(object)
-    """Samples of lanes in sight: a list of (path, first frame, frames)."""
+    """A `SamplesRequest` for the lanes in sight."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -172,9 +173,8 @@ class LaneCanvas(QWidget):
             bank = Bank([lane.track.measures for lane in group if lane.track.measures is not None])
             self._banks |= {lane.path: (bank, number) for number, lane in enumerate(group)}
 
-    def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
-        """Samples that were asked for; without any, they are asked for again when the view moves."""
-        if not excerpts:
+    def _take_samples(self, excerpts: Mapping[str, Excerpt]) -> None:
+        if not excerpts:  # they could not be read: they are requested again when the view moves
             self._asked = (0.0, 0.0)
             return
         self._excerpts |= excerpts
@@ -280,7 +280,7 @@ class LaneCanvas(QWidget):
         span = (self.start_s, self.stop_s)
         if wanted and span != self._asked:
             self._asked = span
-            self.samples_wanted.emit(wanted)
+            self.samples_wanted.emit(SamplesRequest("the line-up", tuple(wanted), self._take_samples))
 
     # -- the pointer --------------------------------------------------------------------------
 

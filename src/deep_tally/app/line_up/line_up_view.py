@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -31,7 +31,6 @@ from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.model.files import Role
-from deep_tally.model.measures import Excerpt
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.lanes import NUDGE, ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
@@ -52,13 +51,10 @@ _TRIM_DB = 0.5
 class LineUpView(QWidget):
     """Lanes, their names, a ruler, and the tools for them. Data comes in by `show_song`; what is done goes out."""
 
-    ASKS = "the line-up"
     corrected = Signal(object, str)
     """(corrections, words): a file was placed."""
     tempo_given = Signal(str, object)
     """(the set's name, BPM); None for what is stated."""
-    samples_wanted = Signal(str, object)
-    """(who asks, list of (path, first frame, frames))."""
     file_wanted = Signal(str)
     """A file is to be shown in the sheet."""
     said = Signal(str)
@@ -166,8 +162,6 @@ class LineUpView(QWidget):
         canvas.mark_pressed.connect(self._press_mark)
         canvas.moved.connect(self.place)
         canvas.read_off.connect(self._read_off)
-        canvas.samples_wanted.connect(lambda wanted: self.samples_wanted.emit(self.ASKS, wanted))
-        self.edge.samples_wanted.connect(lambda wanted: self.samples_wanted.emit(EdgeView.ASKS, wanted))
         self.edge.closed.connect(lambda: self.show_edge(None))
         names.chosen.connect(self._choose)
         names.key_pressed.connect(self._key)
@@ -275,10 +269,6 @@ class LineUpView(QWidget):
             self.tempo_button.setToolTip(as_plain(f"The tempo is taken from {source}. Set another one (T)"))
         has_end = song is not None and song.common.seconds is not None
         self.end_button.setEnabled(has_end)
-
-    def take_excerpts(self, excerpts: Mapping[str, Excerpt]) -> None:
-        """Samples that were asked for."""
-        self.canvas.take_excerpts(excerpts)
 
     # -- heights and scrolling ----------------------------------------------------------------
 

@@ -2,30 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from deep_tally.app.base.file_requests import PictureKind, PictureRequest, SamplesRequest
 from deep_tally.measure.excerpt import read_excerpts
 from deep_tally.measure.pictures import count_values, read_spectrogram, read_stereo_field
 from deep_tally.work.crew import Crew, Progress, Returned
 
-PICTURES: dict[str, Callable[..., object]] = {
-    "Spectrogram": read_spectrogram,
-    "Stereo": read_stereo_field,
-    "Histogram": count_values,
+_JOBS: dict[PictureKind, Callable[..., object]] = {
+    "spectrogram": read_spectrogram,
+    "stereo field": read_stereo_field,
+    "histogram": count_values,
 }
-"""What pictures of a file there are, and the jobs that make them."""
 
 
 class FileReader(QObject):
-    """Asked for samples and pictures; the owner polls it."""
+    """Reads what views request and answers them; the owner polls it."""
 
-    excerpts_read = Signal(str, object)
-    """(who asked, {path: Excerpt}): samples that were asked for; a file that could not be read is missing."""
-    picture_read = Signal(str, str, object)
-    """(kind, path, value): a picture of a file that was asked for; None where it cannot be read."""
     started = Signal()
     """There is something to poll for."""
 
@@ -35,43 +31,44 @@ class FileReader(QObject):
         self.readers = Crew(workers=1, preload="deep_tally.intake.reading")
         # Beside the readers: what is seen of a waveform must not wait for a picture of a whole file.
         self.painters = Crew(workers=1, preload="deep_tally.measure.pictures")
-        self._pictures: dict[str, tuple[str, str]] = {}
+        self._samples: dict[str, SamplesRequest] = {}
+        self._pictures: dict[str, PictureRequest] = {}
 
-    def request_excerpts(self, who: str, wanted: Iterable[tuple[str, int, int]]) -> None:
-        """Ask for samples of files: (path, first frame, frames) each; `excerpts_read` brings them.
-
-        A newer request of the same asker replaces one that still waits.
-        """
+    def request_samples(self, request: SamplesRequest) -> None:
+        """Read samples; files that are not in the delivery are left out."""
         sources = self._sources()
-        jobs = [(path, sources[path], start, frames) for path, start, frames in wanted if path in sources]
+        jobs = [(path, sources[path], start, frames) for path, start, frames in request.stretches if path in sources]
         if jobs:
-            self.readers.forget_waiting(who)
-            self.readers.submit(who, read_excerpts, jobs)
+            self.readers.forget_waiting(request.asker)
+            self._samples[request.asker] = request
+            self.readers.submit(request.asker, read_excerpts, jobs)
             self.started.emit()
 
-    def request_picture(self, kind: str, path: str, arguments: tuple[object, ...]) -> None:
-        """Ask for a picture of a file (see `PICTURES`); `picture_read` brings it. The newest of a kind counts."""
-        source = self._sources().get(path)
+    def request_picture(self, request: PictureRequest) -> None:
+        """Work a picture out."""
+        source = self._sources().get(request.path)
         if source is not None:
-            for waiting in [job for job in self._pictures if self._pictures[job][0] == kind]:
-                self.painters.forget_waiting(waiting)
-            job = f"{kind}, {path}"
-            self._pictures[job] = kind, path
-            self.painters.submit(job, PICTURES[kind], source, *arguments)
+            for job, earlier in self._pictures.items():
+                if earlier.kind == request.kind:
+                    self.painters.forget_waiting(job)
+            job = f"{request.kind}, {request.path}"
+            self._pictures[job] = request
+            self.painters.submit(job, _JOBS[request.kind], source, *request.arguments)
             self.started.emit()
 
     def poll(self) -> None:
-        """Hand on what the workers brought."""
+        """Answer with what the workers have finished."""
         for report in self.readers.poll():
             if not isinstance(report, Progress):
-                self.excerpts_read.emit(report.job, report.value if isinstance(report, Returned) else {})
+                self._samples[report.job].answer(report.value if isinstance(report, Returned) else {})
         for report in self.painters.poll():
             if not isinstance(report, Progress):
-                self.picture_read.emit(*self._pictures[report.job], getattr(report, "value", None))
+                request = self._pictures[report.job]
+                request.answer(request.path, getattr(report, "value", None))
 
     @property
     def is_busy(self) -> bool:
-        """Whether something that was asked for is still to come."""
+        """Whether a request is still to be answered."""
         return self.readers.is_busy or self.painters.is_busy
 
     def close(self) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -46,7 +46,6 @@ if TYPE_CHECKING:
     from deep_tally.app.shell.playback import Playback
     from deep_tally.app.shell.role_menus import RoleMenus
     from deep_tally.app.shell.state import CheckState
-    from deep_tally.model.measures import Excerpt
     from deep_tally.views.filter import Filter
 
 _FILES = (
@@ -260,8 +259,6 @@ class Window(QMainWindow):
         state.abandoned.connect(presenter.abandoned)
         state.refused.connect(self._refused)
         state.clerks.saved.connect(self._saved)
-        state.reader.excerpts_read.connect(self._take_excerpts)
-        state.reader.picture_read.connect(lambda kind, path, value: self.bench.pictures[kind].take(path, value))
         self.progress.cancel_button.clicked.connect(state.cancel)
         for view in (self.line_up, self.parts, self.names):
             view.corrected.connect(state.correct)
@@ -286,13 +283,11 @@ class Window(QMainWindow):
         self.songs.chosen.connect(lambda song: self.presenter.fill())
         self.sheet.chosen.connect(self.presenter.show_on_bench)
         self.sheet.entered.connect(lambda: bench.waveform.setFocus())
-        for kind, picture in bench.pictures.items():
-            picture.wanted.connect(self._picture_asker(kind))
-        bench.waveform.excerpt_wanted.connect(
-            lambda track, start, frames: state.reader.request_excerpts(track.path, [(track.path, start, frames)])
-        )
+        for picture in bench.pictures.values():
+            picture.wanted.connect(state.reader.request_picture)
+        for view in (bench.waveform, self.line_up.canvas, self.line_up.edge):
+            view.samples_wanted.connect(state.reader.request_samples)
         self.line_up.tempo_given.connect(self._set_tempo)
-        self.line_up.samples_wanted.connect(state.reader.request_excerpts)
         self.line_up.file_wanted.connect(self._show_in_sheet)
         self.playback.changed.connect(self._show_player)
         panel.edited.connect(self._edit_brief)
@@ -305,9 +300,6 @@ class Window(QMainWindow):
         self.paper.left.connect(self.show_sheet)
         for action, tally in self.band.tallies.items():
             tally.clicked.connect(lambda checked, a=action: self.keep_action(a if checked else None))
-
-    def _picture_asker(self, kind: str) -> Callable[[str, tuple[object, ...]], None]:
-        return lambda path, arguments: self.state.reader.request_picture(kind, path, arguments)
 
     # -- opening ------------------------------------------------------------------------------
 
@@ -396,16 +388,6 @@ class Window(QMainWindow):
         if not self.state.is_measuring:
             self.presenter.abandoned()
         self.say(readable(words))
-
-    def _take_excerpts(self, who: str, excerpts: Mapping[str, Excerpt]) -> None:
-        if who == self.line_up.ASKS:
-            self.line_up.take_excerpts(excerpts)
-        elif who == self.line_up.edge.ASKS:
-            self.line_up.edge.take_excerpts(excerpts)
-        elif who in excerpts:
-            self.bench.waveform.take_excerpt(who, excerpts[who])
-        else:
-            self.bench.waveform.miss_excerpt(who)
 
     # -- moving about -------------------------------------------------------------------------
 
