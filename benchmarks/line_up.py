@@ -14,13 +14,13 @@ from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication
 
 from deep_tally.app.base.theme import Theme
-from deep_tally.app.line_up.lane_canvas import LaneCanvas, Slot
+from deep_tally.app.line_up.lane_canvas import LaneCanvas
 from deep_tally.listen.plan import Begun, Controls, Heard, Plan, Voice
 from deep_tally.listen.player_process import Player
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.files import Entry, Role
 from deep_tally.model.timeline import steady
-from deep_tally.views.lanes import Lane
+from deep_tally.views.lanes import Lane, Slot
 from window import TimedApplication
 
 _LANES, _MINUTES, _RATE = 100, 5, 48_000

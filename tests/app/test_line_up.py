@@ -15,7 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
-from deep_tally.app.line_up.lane_canvas import RULER_PX
+from deep_tally.app.line_up.lane_overlay import RULER_PX
 from deep_tally.app.line_up.line_up_view import LineUpView
 from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.app.shell.window import Window
@@ -58,7 +58,7 @@ def place_of(view: LineUpView, path: str, seconds: float) -> QPoint:
     """A point on a lane."""
     slot = next(s for s in view.list.slots_of() if s.lane.path == path)
     y = RULER_PX + slot.top - view.canvas.scrolled_px + slot.height // 2
-    return QPointF(view.canvas.x_of(seconds), y).toPoint()
+    return QPointF(view.canvas.axis.x_of(seconds), y).toPoint()
 
 
 def lane(view: LineUpView, path: str) -> Lane:
@@ -97,7 +97,7 @@ def test_lanes_are_drawn_where_the_file_sounds_and_nowhere_else(view: LineUpView
     path = "19 Channel buoy bell.wav"
     slot = next(s for s in view.list.slots_of() if s.lane.path == path)
     view.list.verticalScrollBar().setValue(slot.top)
-    wait(lambda: view.canvas.is_fine)
+    wait(lambda: view.canvas.waves.is_fine)
     picture = view.canvas.grab().toImage()
     sound = lane(view, path).sound_s
     assert sound is not None
@@ -134,7 +134,7 @@ def test_files_are_ordered_and_grouped(view: LineUpView, order: str, first: str,
 def test_the_wheel_zooms_about_the_pointer_down_to_samples_and_the_keys_go_back(view: LineUpView) -> None:
     canvas = view.canvas
     x = 400
-    under = canvas.seconds_at(x)
+    under = canvas.axis.seconds_at(x)
     for _ in range(70):
         event = QWheelEvent(
             QPointF(x, 100),
@@ -147,25 +147,25 @@ def test_the_wheel_zooms_about_the_pointer_down_to_samples_and_the_keys_go_back(
             False,
         )
         QApplication.sendEvent(canvas, event)
-    assert canvas.px_per_s / RATE > 20  # single samples
-    assert canvas.seconds_at(x) == pytest.approx(under, abs=1e-6)
+    assert canvas.axis.px_per_s / RATE > 20  # single samples
+    assert canvas.axis.seconds_at(x) == pytest.approx(under, abs=1e-6)
     wait(lambda: canvas.has_samples)
     press(view, Qt.Key.Key_Right)
-    assert canvas.seconds_at(x) > under
+    assert canvas.axis.seconds_at(x) > under
     press(view, Qt.Key.Key_0)
-    assert canvas.view.is_whole
+    assert canvas.axis.view.is_whole
     press(view, Qt.Key.Key_Plus)
-    assert not canvas.view.is_whole
+    assert not canvas.axis.view.is_whole
 
 
 def test_dragging_pans_and_a_press_puts_the_cursor(view: LineUpView) -> None:
     canvas = view.canvas
     canvas.show_stretch(10.0, 14.0)
-    begin, at = canvas.start_s, place_of(view, CLARINET, 12.0)
+    begin, at = canvas.axis.start_s, place_of(view, CLARINET, 12.0)
     QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=at)
     QTest.mouseMove(canvas, at - QPoint(100, 0))
     QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=at - QPoint(100, 0))
-    assert canvas.start_s == pytest.approx(begin + 100 / canvas.px_per_s)
+    assert canvas.axis.start_s == pytest.approx(begin + 100 / canvas.axis.px_per_s)
     assert view.list.current_path == CLARINET
     assert canvas.cursor_s == pytest.approx(12.0, abs=0.05)
 
@@ -177,7 +177,7 @@ def test_a_file_is_dragged_to_a_bar_and_put_back_by_undo(view: LineUpView, windo
     press(view, Qt.Key.Key_G)
     assert view.move_button.isChecked()
     at = place_of(view, GUITAR, 3.0)
-    to = at + QPoint(round(9.95 * view.canvas.px_per_s), 0)  # nearly bar 5: it snaps
+    to = at + QPoint(round(9.95 * view.canvas.axis.px_per_s), 0)  # nearly bar 5: it snaps
     QTest.mousePress(view.canvas, Qt.MouseButton.LeftButton, pos=at)
     QTest.mouseMove(view.canvas, to)
     assert "bar 5, beat 1 + 0 ms" in view.readout.text()
@@ -223,7 +223,7 @@ def test_a_place_off_the_bar_says_so(view: LineUpView) -> None:
     assert lane(view, GUITAR).says == "placed at 5.1 + 417 ms by hand"
     view.place(GUITAR, -4_800)
     assert lane(view, GUITAR).says == "placed before the start, at 0:00.100 by hand"
-    assert view.canvas.start_s == pytest.approx(-0.1)
+    assert view.canvas.axis.start_s == pytest.approx(-0.1)
     view.place(GUITAR, None)
 
 
@@ -260,15 +260,15 @@ def test_marks_are_walked_by_keys_and_pressed_with_the_pointer(view: LineUpView)
     view.list.go_to("24 Melodica.wav")
     marks = lane(view, "24 Melodica.wav").marks
     press(view, Qt.Key.Key_N)
-    assert view.canvas.start_s < marks[0].start_s < view.canvas.stop_s
+    assert view.canvas.axis.start_s < marks[0].start_s < view.canvas.axis.stop_s
     assert view.canvas.cursor_s == pytest.approx(marks[0].start_s - 1.0)  # a second of lead-in
     first = view.readout.text()
     assert first.startswith("Gaps in the sound: 2 gaps")
     press(view, Qt.Key.Key_N)
-    assert view.canvas.start_s < marks[-1].start_s < view.canvas.stop_s or len(marks) > 2
+    assert view.canvas.axis.start_s < marks[-1].start_s < view.canvas.axis.stop_s or len(marks) > 2
     view.canvas.show_all()
     QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=place_of(view, "24 Melodica.wav", marks[0].start_s))
-    assert view.canvas.stop_s - view.canvas.start_s < 1.0
+    assert view.canvas.axis.stop_s - view.canvas.axis.start_s < 1.0
     # Where a lane is full of marks, or under its flags, a press only puts the cursor.
     view.canvas.show_all()
     jaw_harp = lane(view, "21 Jaw harp.wav")
@@ -277,12 +277,12 @@ def test_marks_are_walked_by_keys_and_pressed_with_the_pointer(view: LineUpView)
         view.list.go_to(jaw_harp.path)
         at = place_of(view, jaw_harp.path, jaw_harp.marks[5].start_s) + QPoint(0, down)
         QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=at)
-        assert view.canvas.view.is_whole
+        assert view.canvas.axis.view.is_whole
         assert view.canvas.cursor_s == pytest.approx(jaw_harp.marks[5].start_s, abs=0.06)
     slot = next(s for s in view.list.slots_of() if s.lane.path == jaw_harp.path)
     flag = QPoint(at.x(), RULER_PX + slot.top - view.canvas.scrolled_px + 5)
     QTest.mouseClick(view.canvas, Qt.MouseButton.LeftButton, pos=flag)
-    assert not view.canvas.view.is_whole
+    assert not view.canvas.axis.view.is_whole
     view.list.go_to(next(ln.path for ln in view.lanes if not ln.marks and ln.number))
     said: list[str] = []
     view.said.connect(said.append)
@@ -347,7 +347,7 @@ def test_enter_goes_to_the_file_in_the_sheet(view: LineUpView, window: Window) -
 
 def test_pinching_zooms_about_the_fingers(view: LineUpView) -> None:
     canvas = view.canvas
-    under = canvas.seconds_at(300)
+    under = canvas.axis.seconds_at(300)
     event = QNativeGestureEvent(
         Qt.NativeGestureType.ZoomNativeGesture,
         QPointingDevice.primaryPointingDevice(),
@@ -358,10 +358,10 @@ def test_pinching_zooms_about_the_fingers(view: LineUpView) -> None:
         1.0,
         QPointF(0, 0),
     )
-    before = canvas.px_per_s
+    before = canvas.axis.px_per_s
     QApplication.sendEvent(canvas, event)
-    assert canvas.px_per_s == pytest.approx(2 * before)
-    assert canvas.seconds_at(300) == pytest.approx(under, abs=1e-6)
+    assert canvas.axis.px_per_s == pytest.approx(2 * before)
+    assert canvas.axis.seconds_at(300) == pytest.approx(under, abs=1e-6)
 
 
 def test_a_stamped_file_stands_at_its_stamp_and_its_kin_at_the_start() -> None:
@@ -412,28 +412,28 @@ def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, windo
 
 def test_what_plays_is_followed_where_it_is_looked_at(view: LineUpView, window: Window) -> None:
     view.canvas.show_stretch(12.2, 12.4)  # 11.9 to 12.7 s or so
-    stop = view.canvas.stop_s
+    stop = view.canvas.axis.stop_s
     view.set_cursor(stop - 0.2)
     press(view, Qt.Key.Key_Space)
     wait(lambda: (window.listening.position_s or 0.0) > stop + 0.1)
-    assert view.canvas.start_s < (window.listening.position_s or 0.0) < view.canvas.stop_s + 0.1
-    assert view.canvas.start_s > stop - 0.3
+    assert view.canvas.axis.start_s < (window.listening.position_s or 0.0) < view.canvas.axis.stop_s + 0.1
+    assert view.canvas.axis.start_s > stop - 0.3
     press(view, Qt.Key.Key_Space)
     wait(lambda: not window.listening.is_playing)
 
 
 def test_lanes_are_drawn_anew_when_they_change_and_not_when_only_the_cursor_moves(view: LineUpView) -> None:
-    wait(lambda: view.canvas.is_fine)
+    wait(lambda: view.canvas.waves.is_fine)
     before = view.canvas.grab().toImage()
-    drawn = view.canvas._drawn
+    drawn = view.canvas.waves.picture
     view.set_cursor(5.0)
     assert view.canvas.grab().toImage() != before
-    assert view.canvas._drawn is drawn
+    assert view.canvas.waves.picture is drawn
     view.set_cursor(0.0)
     assert view.canvas.grab().toImage() == before
     view.toggle_mute(DRUM)
     assert view.canvas.grab().toImage() != before
-    assert view.canvas._drawn is not drawn
+    assert view.canvas.waves.picture is not drawn
     view.toggle_mute(DRUM)
     assert view.canvas.grab().toImage() == before
     view.canvas.zoom(0.5)
@@ -630,7 +630,7 @@ def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, windo
     for _ in range(45):
         press(view, Qt.Key.Key_Plus)
     view.canvas.grab()
-    assert view.canvas.px_per_s > 1000
+    assert view.canvas.axis.px_per_s > 1000
     view.show_all(window.state.delivery, window.state.corrections)
 
 

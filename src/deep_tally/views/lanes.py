@@ -102,6 +102,15 @@ class Lane:
 
 
 @dataclass(frozen=True, slots=True)
+class Slot:
+    """A lane with its place among the lanes, in pixels from the top of all of them."""
+
+    lane: Lane
+    top: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
 class Head:
     """A line over a group of lanes."""
 

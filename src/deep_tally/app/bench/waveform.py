@@ -24,7 +24,6 @@ from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.bench.wave_lane import LanePainter, WaveLane
-from deep_tally.app.bench.wave_samples import WaveSamples
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Excerpt
@@ -32,6 +31,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, decibels
 from deep_tally.views.time_axis import ticks
 from deep_tally.views.viewport import Viewport
+from deep_tally.views.wave_samples import WaveSamples
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
 _WHEEL_STEP = 1.25

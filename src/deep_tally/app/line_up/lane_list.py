@@ -23,10 +23,9 @@ from PySide6.QtWidgets import QAbstractItemView, QListView, QStyle, QStyledItemD
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.line_up.lane_canvas import Slot
 from deep_tally.reply.action_words import ACTION_WORDS
 from deep_tally.reply.numbers import count
-from deep_tally.views.lanes import Head, Lane, end_words
+from deep_tally.views.lanes import Head, Lane, Slot, end_words
 
 Index = QModelIndex | QPersistentModelIndex
 WIDTH, HEAD_PX = 236, 24

@@ -24,8 +24,9 @@ from deep_tally.app.base.plain import PlainLabel, as_plain, ask_text
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.line_up.edge_view import Edge, EdgeView
-from deep_tally.app.line_up.lane_canvas import RULER_PX, LaneCanvas
+from deep_tally.app.line_up.lane_canvas import LaneCanvas
 from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
+from deep_tally.app.line_up.lane_overlay import RULER_PX
 from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
@@ -316,7 +317,7 @@ class LineUpView(QWidget):
         self.canvas.update()
 
     def _show_across(self) -> None:
-        view = self.canvas.view
+        view = self.canvas.axis.view
         self.across.blockSignals(True)
         # In thousandths of the axis: frames of a long song are more than a scroll bar counts.
         page = round(1_000_000 * view.pixels * view.scale / max(view.frames, 1))
@@ -327,7 +328,7 @@ class LineUpView(QWidget):
         self.across.blockSignals(False)
 
     def _pan_to(self, value: int) -> None:
-        view = self.canvas.view
+        view = self.canvas.axis.view
         self.canvas.pan((value / 1_000_000 * view.frames - view.start) / view.scale)
 
     # -- ruler, order, tempo ------------------------------------------------------------------
@@ -473,7 +474,7 @@ class LineUpView(QWidget):
             if had_focus or edge is None:
                 self.list.setFocus()
             return
-        rate = song.common.rate_hz or self.canvas.rate_hz
+        rate = song.common.rate_hz or self.canvas.axis.rate_hz
         rows = [r for r in self.list.lane_model.rows if isinstance(r, Lane)]
         self.edge.show_edge(
             edge, rows, common_s=song.common.seconds or 0.0, rate_hz=rate, current=self.list.current_path
@@ -559,7 +560,7 @@ class LineUpView(QWidget):
         self.canvas.playing_s = position
         if self.isVisible():
             # What plays is followed as long as it is looked at: who looks elsewhere meanwhile is left there.
-            if position is not None and before is not None and before <= self.canvas.stop_s < position:
+            if position is not None and before is not None and before <= self.canvas.axis.stop_s < position:
                 self.canvas.show_moment(position)
             self.canvas.update()
 
@@ -621,11 +622,11 @@ class LineUpView(QWidget):
 
     def _zoom(self, factor: float) -> None:
         """About the cursor where it is in sight, else about the middle."""
-        x = self.canvas.x_of(self.canvas.cursor_s)
+        x = self.canvas.axis.x_of(self.canvas.cursor_s)
         self.canvas.zoom(factor, x if 0 <= x <= self.canvas.width() else None)
 
     def _show_end(self, *, first: bool) -> None:
-        view = self.canvas.view
+        view = self.canvas.axis.view
         self.canvas.pan(view.frames / view.scale * (-1 if first else 1))
 
     def _millisecond(self) -> int:

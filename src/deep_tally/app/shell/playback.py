@@ -154,7 +154,7 @@ class Playback(QObject):
             for ln in lanes
         ]
         self._played = (tuple(lanes), at_s)
-        self.listening.play(soundings, self._state.sources, rate_hz=self._line_up.canvas.rate_hz, at_s=at_s)
+        self.listening.play(soundings, self._state.sources, rate_hz=self._line_up.canvas.axis.rate_hz, at_s=at_s)
 
     def play_again(self) -> None:
         """What plays goes on where it is, with the files where they are to be now."""

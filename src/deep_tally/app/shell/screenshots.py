@@ -138,7 +138,7 @@ def _shoot_line_up(application: QApplication, window: Window, shoot: Callable[[s
     listening.player.simulated = True
     window.show_line_up()
     view.list.go_to(_CLIPPED)
-    _wait(application, lambda: view.canvas.is_fine)
+    _wait(application, lambda: view.canvas.waves.is_fine)
     shoot("line-up")
     view.place(_NEEDS_PLACE, _BAR_5_FRAMES)
     view.set_height(46)
@@ -152,7 +152,7 @@ def _shoot_line_up(application: QApplication, window: Window, shoot: Callable[[s
     view.set_order("family")
     view.set_height(34)
     view.show_edge("end")
-    _wait(application, lambda: view.edge.has_samples and view.canvas.is_fine)
+    _wait(application, lambda: view.edge.has_samples and view.canvas.waves.is_fine)
     shoot("edge")
     view.show_edge(None)
     view.set_order("delivered")
