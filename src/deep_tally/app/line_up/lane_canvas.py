@@ -72,6 +72,8 @@ class LaneCanvas(QWidget):
         self.loop_s: tuple[float, float] | None = None
         self.silenced: frozenset[str] = frozenset()
         self.current = ""
+        self.mark: LaneMark | None = None
+        """The mark that was gone to last."""
         self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(240, 120)
@@ -142,6 +144,11 @@ class LaneCanvas(QWidget):
         if not self.axis.shows(seconds):
             self.axis.view.pan(self.axis.x_of(seconds) - self.width() / 16)
             self._moved()
+
+    def set_cursor(self, seconds: float) -> None:
+        """From where is played, and what is zoomed about with the keys."""
+        self.cursor_s = seconds
+        self.update()
 
     def _moved(self) -> None:
         if stretches := self._samples.request([s.lane for s in self._in_sight()]):

@@ -8,30 +8,27 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
-    QMenu,
     QScrollBar,
     QVBoxLayout,
     QWidget,
 )
 
-from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.elided import ElidedLabel
-from deep_tally.app.base.flow_layout import FlowLayout
 from deep_tally.app.base.listening import Listening
-from deep_tally.app.base.plain import PlainLabel, as_plain, ask_text
+from deep_tally.app.base.plain import ask_text
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.line_up.edge_view import Edge, EdgeView
 from deep_tally.app.line_up.lane_canvas import LaneCanvas
 from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
+from deep_tally.app.line_up.lane_listening import LEAD_IN_S, LaneListening
 from deep_tally.app.line_up.lane_overlay import RULER_PX
+from deep_tally.app.line_up.line_up_tools import LineUpTools
 from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
-from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.lanes import NUDGE, ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
@@ -45,7 +42,6 @@ _FIT_MOST = 46
 _LEAST_PX = 3
 _ZOOM_KEYS = 1.5
 _PAN_SHARE = 8
-LEAD_IN_S, LEAD_OUT_S = 1.0, 1.0
 _TRIM_DB = 0.5
 
 
@@ -60,13 +56,9 @@ class LineUpView(QWidget):
     """A file is to be shown in the sheet."""
     said = Signal(str)
 
-    play_wanted = Signal(object, float)
-    """(lanes, seconds): files are to be played together, from a moment on."""
-
     def __init__(self, theme: Theme, settings: Settings, listening: Listening) -> None:
         super().__init__()
-        self._theme, self._settings, self._listening = theme, settings, listening
-        self._mark: LaneMark | None = None
+        self._theme, self._settings = theme, settings
         self._delivery: Delivery | None = None
         self._corrections = NO_CORRECTIONS
         self._lanes: tuple[Lane, ...] = ()
@@ -80,46 +72,14 @@ class LineUpView(QWidget):
         self.readout = ElidedLabel()
         self.readout.setFont(font(13))
         self.readout.setAccessibleName("What lies under the pointer")
+        self.listening = LaneListening(listening, self.list, self.canvas, self)
+        self.tools = LineUpTools(self)
         self._make()
         self._connect()
         theme.follow(self, self._colour)
         self._colour()
 
     def _make(self) -> None:
-        self.song_box = QComboBox()
-        self.song_box.setAccessibleName("The song in the line-up")
-        self.song_box.setToolTip("The song in the line-up")
-        self.song_box.setMinimumContentsLength(16)
-        self.ruler_button = plain_button("Ruler: minutes", "What the ruler counts in (R)")
-        self.order_button = plain_button("Order: as delivered", "How the files are ordered (O)")
-        self.fit_button = plain_button("Fit", "Fit all files (Ctrl+0)")
-        self.lower_button = plain_button("\N{MINUS SIGN}", "Lower lanes (Ctrl+-, or Ctrl and the wheel)")
-        self.taller_button = plain_button("+", "Taller lanes (Ctrl++, or Ctrl and the wheel)")
-        self.move_button = plain_button("Move files", "Drag files to where they belong (G, or Alt and drag)")
-        self.move_button.setCheckable(True)
-        self.place_button = plain_button("Place…", "Type where the file belongs (F2)")
-        self.start_button = plain_button("Start edge", "Look at the common start sample by sample (Shift+E)")
-        self.end_button = plain_button("End edge", "Look at the common end sample by sample (E)")
-        self.whole_button = plain_button("Whole song", "Show the whole song (0, double click)")
-        self.tempo_button = plain_button("", "")
-        for button in (self.start_button, self.end_button):
-            button.setCheckable(True)
-        self.lower_button.setAccessibleName("Lower lanes")
-        self.taller_button.setAccessibleName("Taller lanes")
-        tools = FlowLayout()
-        tools.setContentsMargins(16, 4, 16, 4)
-        tools.addWidget(self.song_box)
-        for widget in (self.ruler_button, self.order_button):
-            tools.addWidget(widget)
-        height = PlainLabel("Lanes")
-        height.setProperty("look", "soft")
-        height.setContentsMargins(8, 0, 0, 0)
-        tools.addWidget(height)
-        for widget in (self.lower_button, self.taller_button, self.fit_button):
-            tools.addWidget(widget)
-        for widget in (self.move_button, self.place_button, self.start_button, self.end_button, self.whole_button):
-            tools.addWidget(widget)
-        tools.addWidget(self.tempo_button)
         self.across = QScrollBar(Qt.Orientation.Horizontal)
         self.down = QScrollBar(Qt.Orientation.Vertical)
         self.across.setAccessibleName("Which part of the song is shown")
@@ -144,19 +104,12 @@ class LineUpView(QWidget):
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(0)
-        self.column.addLayout(tools)
+        self.column.addLayout(self.tools)
         self.column.addWidget(self.picture, 1)
         self.column.addLayout(foot)
-        self.ruler_menu, self.order_menu = QMenu(self), QMenu(self)
-        for mode in RULERS:
-            self.ruler_menu.addAction(mode.capitalize(), self._ruler_setter(mode)).setCheckable(True)
-        for order, words in ORDERS.items():
-            self.order_menu.addAction(words.capitalize(), self._order_setter(order)).setCheckable(True)
-        self.ruler_button.setMenu(self.ruler_menu)
-        self.order_button.setMenu(self.order_menu)
 
     def _connect(self) -> None:
-        canvas, names = self.canvas, self.list
+        canvas, names, tools = self.canvas, self.list, self.tools
         canvas.view_changed.connect(self._show_across)
         canvas.height_wanted.connect(self.step_height)
         canvas.pressed.connect(self._press)
@@ -172,20 +125,19 @@ class LineUpView(QWidget):
         names.verticalScrollBar().valueChanged.connect(self._scrolled)
         self.down.valueChanged.connect(names.verticalScrollBar().setValue)
         self.across.valueChanged.connect(self._pan_to)
-        self.song_box.activated.connect(lambda number: self._show_song(self.song_box.itemData(number)))
-        self.fit_button.clicked.connect(lambda: self.set_height(None))
-        self.lower_button.clicked.connect(lambda: self.step_height(-1))
-        self.taller_button.clicked.connect(lambda: self.step_height(1))
-        self.move_button.toggled.connect(self._set_moving)
-        self.place_button.clicked.connect(self.ask_place)
-        self.whole_button.clicked.connect(canvas.show_all)
-        self.start_button.clicked.connect(lambda on: self.show_edge("start" if on else None))
-        self.end_button.clicked.connect(lambda on: self.show_edge("end" if on else None))
-        self.tempo_button.clicked.connect(self.ask_tempo)
-        names.solo_pressed.connect(self.toggle_solo)
-        names.mute_pressed.connect(self.toggle_mute)
-        self._listening.changed.connect(self._show_heard)
-        self._listening.moved.connect(self._show_playing)
+        tools.song_chosen.connect(self._show_song)
+        tools.ruler_chosen.connect(self.set_ruler)
+        tools.order_chosen.connect(self.set_order)
+        tools.fit.clicked.connect(lambda: self.set_height(None))
+        tools.lower.clicked.connect(lambda: self.step_height(-1))
+        tools.taller.clicked.connect(lambda: self.step_height(1))
+        tools.move_files.toggled.connect(self._set_moving)
+        tools.place.clicked.connect(self.ask_place)
+        tools.whole_song.clicked.connect(canvas.show_all)
+        tools.start_edge.clicked.connect(lambda on: self.show_edge("start" if on else None))
+        tools.end_edge.clicked.connect(lambda on: self.show_edge("end" if on else None))
+        tools.tempo.clicked.connect(self.ask_tempo)
+        self.listening.said.connect(self.said)
 
     # -- what is shown ------------------------------------------------------------------------
 
@@ -197,11 +149,7 @@ class LineUpView(QWidget):
         wanted = song if song in names else self._song if same and self._song in names else names[0] if names else ""
         is_same_song = same and wanted == self._song
         self._song = wanted
-        self.song_box.clear()
-        for name in names:
-            self.song_box.addItem(readable(name), name)
-        self.song_box.setCurrentIndex(names.index(wanted) if wanted in names else -1)
-        self.song_box.setVisible(len(names) > 1)
+        self.tools.show_songs(names, wanted)
         self._fill(same=is_same_song)
 
     def _show_song(self, name: str) -> None:
@@ -224,6 +172,7 @@ class LineUpView(QWidget):
         if song is None or delivery is None:
             return
         self._lanes = make_lanes(song, delivery)
+        self.listening.show_lanes(self._lanes)
         timeline = song.facts.timeline
         if timeline is None and self.canvas.mode == "bars":
             self.canvas.mode = "minutes"
@@ -248,28 +197,7 @@ class LineUpView(QWidget):
         self._fit()
 
     def _show_tools(self) -> None:
-        song = self.song
-        timeline = song.facts.timeline if song is not None else None
-        mode = self.canvas.mode
-        self.ruler_button.setText(f"Ruler: {mode}")
-        self.order_button.setText(f"Order: {ORDERS[self.order]}")
-        for action, of in zip(self.ruler_menu.actions(), RULERS, strict=True):
-            action.setChecked(of == mode)
-            action.setEnabled(of != "bars" or timeline is not None)
-        for action, order in zip(self.order_menu.actions(), ORDERS, strict=True):
-            action.setChecked(order == self.order)
-        if song is None or timeline is None:
-            self.tempo_button.setText("No tempo is known")
-            self.tempo_button.setToolTip("Set the song's tempo so that bars can be counted (T)")
-        else:
-            meter = timeline.meters[0]
-            changes = len(timeline.tempos) + len(timeline.meters) - 2
-            text = f"{timeline.bpm:.6g} BPM, {meter.beats}/{meter.unit}" + (", changes" if changes else "")
-            self.tempo_button.setText(f"{text}: {song.facts.tempo_from or 'as set'}")
-            source = song.facts.tempo_from
-            self.tempo_button.setToolTip(as_plain(f"The tempo is taken from {source}. Set another one (T)"))
-        has_end = song is not None and song.common.seconds is not None
-        self.end_button.setEnabled(has_end)
+        self.tools.show_state(self.song, self.canvas.mode, self.order)
 
     # -- heights and scrolling ----------------------------------------------------------------
 
@@ -344,17 +272,11 @@ class LineUpView(QWidget):
         self.canvas.update()
         self._show_tools()
 
-    def _ruler_setter(self, mode: RulerMode) -> Callable[[], None]:
-        return lambda: self.set_ruler(mode)
-
     def set_order(self, order: LaneOrder) -> None:
         """How the files are ordered."""
         self.order = order
         self._show_rows()
         self._show_tools()
-
-    def _order_setter(self, order: LaneOrder) -> Callable[[], None]:
-        return lambda: self.set_order(order)
 
     def ask_tempo(self) -> None:
         """Ask for the song's tempo; nothing gives it back to what is stated."""
@@ -380,7 +302,7 @@ class LineUpView(QWidget):
         lane = self.list.current_lane
         self.canvas.current = lane.path if lane is not None else ""
         self.canvas.update()
-        self.place_button.setEnabled(lane is not None and lane.track.format is not None)
+        self.tools.place.setEnabled(lane is not None and lane.track.format is not None)
         if lane is not None and not self.canvas.underMouse():
             self._read_off("")
 
@@ -394,12 +316,7 @@ class LineUpView(QWidget):
         if path:
             self.list.go_to(path)
         self.list.setFocus()
-        self.set_cursor(seconds)
-
-    def set_cursor(self, seconds: float) -> None:
-        """From where is played, and what is zoomed about with the keys."""
-        self.canvas.cursor_s = seconds
-        self.canvas.update()
+        self.canvas.set_cursor(seconds)
 
     def _press_mark(self, path: str, mark: LaneMark) -> None:
         self.list.go_to(path)
@@ -409,9 +326,9 @@ class LineUpView(QWidget):
     def go_to_mark(self, mark: LaneMark) -> None:
         """Zoom to a mark and say what it is."""
         least = 0.02 if mark.place.frames <= 1 else 0.0
-        self._mark = mark
+        self.canvas.mark = mark
         self.canvas.show_stretch(mark.start_s, max(mark.stop_s, mark.start_s + least))
-        self.set_cursor(max(0.0, mark.start_s - LEAD_IN_S))
+        self.canvas.set_cursor(max(0.0, mark.start_s - LEAD_IN_S))
         if self._delivery is not None:
             speaker = Speaker(self._delivery)
             text = f"{speaker.headline(mark.finding)}: {speaker.evidence(mark.finding, mark.place.path)}"
@@ -421,7 +338,11 @@ class LineUpView(QWidget):
         """To the current lane's next (1) or previous (-1) mark after the cursor."""
         lane = self.list.current_lane
         marks: Sequence[LaneMark] = lane.marks if lane is not None else ()
-        at = self._mark.start_s if self._mark in marks and self._mark is not None else self.canvas.cursor_s
+        at = (
+            self.canvas.mark.start_s
+            if self.canvas.mark in marks and self.canvas.mark is not None
+            else self.canvas.cursor_s
+        )
         later = [m for m in marks if (m.start_s - at) * step > 1e-9]
         if marks:
             first, last = marks[0], marks[-1]
@@ -463,12 +384,12 @@ class LineUpView(QWidget):
     def show_edge(self, edge: Edge | None) -> None:
         """Open the magnifier at the common start or end, or close it."""
         song = self.song
-        self.start_button.setChecked(edge == "start")
-        self.end_button.setChecked(edge == "end")
+        self.tools.start_edge.setChecked(edge == "start")
+        self.tools.end_edge.setChecked(edge == "end")
         if edge is None or song is None or (edge == "end" and song.common.seconds is None):
             had_focus = self.edge.hasFocus()
             self.edge.hide()
-            self.end_button.setChecked(False)
+            self.tools.end_edge.setChecked(False)
             if edge is not None:
                 self.said.emit("These files have no common end: no length is shared by more than half of them.")
             if had_focus or edge is None:
@@ -485,84 +406,6 @@ class LineUpView(QWidget):
         canvas = self.canvas
         left = 16 if self.edge.edge == "start" and self.edge.isVisible() else canvas.width() - self.edge.width() - 16
         self.edge.move(max(0, left), max(RULER_PX, canvas.height() - self.edge.height() - 16))
-
-    # -- listening ----------------------------------------------------------------------------
-
-    def play(self) -> None:
-        """Play from the cursor: the chosen files where several are, else all; stop what plays."""
-        if self._listening.is_playing:
-            self._listening.halt()
-            return
-        chosen = self.list.chosen_lanes
-        if len(chosen) < 2:
-            # A click or a reference is only heard where it is chosen.
-            chosen = [ln for ln in self._lanes if ln.track.role.is_asked or ln.track.role is Role.ROUGH_MIX]
-        self.play_wanted.emit(chosen, self.canvas.cursor_s)
-
-    def play_alone(self) -> None:
-        """Play the current file and no other, from the cursor."""
-        lane = self.list.current_lane
-        if lane is not None:
-            self.play_wanted.emit([lane], self.canvas.cursor_s)
-
-    def toggle_loop(self) -> None:
-        """Play the mark the user is at over and over, with a second of lead-in; or no longer."""
-        if self._listening.loop_s is not None:
-            self._listening.set_loop(None)
-            return
-        lane = self.list.current_lane
-        marks = lane.marks if lane is not None else ()
-        mark = self._mark if self._mark in marks else next(iter(marks), None)
-        if mark is None:
-            self.said.emit("There is no marked place to loop: choose a file with one, and go to it with N.")
-            self._listening.changed.emit()
-            return
-        begin = max(0.0, mark.start_s - LEAD_IN_S)
-        self._listening.set_loop((begin, max(mark.stop_s, mark.start_s) + LEAD_OUT_S))
-        self.set_cursor(begin)
-
-    def toggle_solo(self, path: str) -> None:
-        """Hear a file alone, with the others that are; or no longer."""
-        self._listening.set_solo(self._listening.solo ^ {path})
-
-    def toggle_mute(self, path: str) -> None:
-        """Silence a file, or no longer."""
-        self._listening.set_muted(self._listening.muted ^ {path})
-
-    def _chosen_paths(self) -> list[str]:
-        return [lane.path for lane in self.list.chosen_lanes]
-
-    def trim(self, db: float | None) -> None:
-        """Turn the chosen files up or down together; None puts them back."""
-        paths = self._chosen_paths()
-        if paths:
-            self._listening.trim(paths, db)
-            self._read_off("")
-
-    def toggle_bus(self) -> None:
-        """The sum or the rough mix, at the same place."""
-        self._listening.set_bus("mix" if self._listening.bus == "sum" else "sum")
-
-    def _show_heard(self) -> None:
-        listening, model = self._listening, self.list.lane_model
-        model.solo, model.muted, model.trims_db = listening.solo, listening.muted, dict(listening.trims_db)
-        model.touch()
-        everything = frozenset(lane.path for lane in self._lanes)
-        alone = listening.solo & everything
-        self.canvas.silenced = frozenset(listening.muted | (everything - alone if alone else frozenset()))
-        self.canvas.loop_s = listening.loop_s
-        self._show_playing()
-
-    def _show_playing(self) -> None:
-        position, before = self._listening.position_s, self.canvas.playing_s
-        if position == before:
-            return
-        self.canvas.playing_s = position
-        if self.isVisible():
-            # What plays is followed as long as it is looked at: who looks elsewhere meanwhile is left there.
-            if position is not None and before is not None and before <= self.canvas.axis.stop_s < position:
-                self.canvas.show_moment(position)
-            self.canvas.update()
 
     # -- keys ---------------------------------------------------------------------------------
 
@@ -582,19 +425,19 @@ class LineUpView(QWidget):
             Qt.Key.Key_N: lambda: self.step_mark(1),
             Qt.Key.Key_P: lambda: self.step_mark(-1),
             Qt.Key.Key_E: lambda: self._toggle_edge("start" if shift else "end"),
-            Qt.Key.Key_G: self.move_button.toggle,
+            Qt.Key.Key_G: self.tools.move_files.toggle,
             Qt.Key.Key_T: self.ask_tempo,
             Qt.Key.Key_R: self._next_ruler,
             Qt.Key.Key_O: self._next_order,
             Qt.Key.Key_F2: self.ask_place,
-            Qt.Key.Key_Space: self.play_alone if shift else self.play,
-            Qt.Key.Key_L: self.toggle_loop,
-            Qt.Key.Key_B: self.toggle_bus,
-            Qt.Key.Key_S: lambda: self.toggle_solo(self.list.current_path),
-            Qt.Key.Key_M: lambda: self.toggle_mute(self.list.current_path),
-            Qt.Key.Key_BracketLeft: lambda: self.trim(-_TRIM_DB),
-            Qt.Key.Key_BracketRight: lambda: self.trim(_TRIM_DB),
-            Qt.Key.Key_Backslash: lambda: self.trim(None),
+            Qt.Key.Key_Space: self.listening.play_alone if shift else self.listening.play,
+            Qt.Key.Key_L: self.listening.toggle_loop,
+            Qt.Key.Key_B: self.listening.toggle_bus,
+            Qt.Key.Key_S: lambda: self.listening.toggle_solo(self.list.current_path),
+            Qt.Key.Key_M: lambda: self.listening.toggle_mute(self.list.current_path),
+            Qt.Key.Key_BracketLeft: lambda: self._trim(-_TRIM_DB),
+            Qt.Key.Key_BracketRight: lambda: self._trim(_TRIM_DB),
+            Qt.Key.Key_Backslash: lambda: self._trim(None),
             Qt.Key.Key_Delete: lambda: self.place(self.list.current_path, None),
             Qt.Key.Key_Return: lambda: self.file_wanted.emit(self.list.current_path),
             Qt.Key.Key_Enter: lambda: self.file_wanted.emit(self.list.current_path),
@@ -619,6 +462,10 @@ class LineUpView(QWidget):
         if what is not None:
             what()
             event.accept()
+
+    def _trim(self, db: float | None) -> None:
+        self.listening.trim(db)
+        self._read_off("")
 
     def _zoom(self, factor: float) -> None:
         """About the cursor where it is in sight, else about the middle."""

@@ -12,7 +12,8 @@ from deep_tally.app.base.client_folder import may_save
 from deep_tally.app.base.listening import Listening, Sounding
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.bench.bench import Bench
-from deep_tally.app.line_up.line_up_view import LEAD_IN_S, LEAD_OUT_S, LineUpView
+from deep_tally.app.line_up.lane_listening import LEAD_IN_S, LEAD_OUT_S
+from deep_tally.app.line_up.line_up_view import LineUpView
 from deep_tally.app.player.player_bar import PlayerBar
 from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
@@ -50,7 +51,7 @@ class Playback(QObject):
         """The file on the bench."""
         self.is_on_line_up = False
         """Whether the line-up is the view that is shown."""
-        line_up.play_wanted.connect(self.play_lanes)
+        line_up.listening.play_wanted.connect(self.play_lanes)
         bench.waveform.play_pressed.connect(self.play_on_bench)
         bench.listen.clicked.connect(self.play_on_bench)
         bar.play_pressed.connect(self.play)
@@ -74,7 +75,7 @@ class Playback(QObject):
         add_action(menu, "The selected file &alone", self.play_alone, "Ctrl+Shift+Space")
         add_action(menu, "&Loop the finding", bar.loop_button.click, "Ctrl+L")
         menu.addSeparator()
-        add_action(menu, "&Sum or rough mix", self._line_up.toggle_bus, "Ctrl+K")
+        add_action(menu, "&Sum or rough mix", self._line_up.listening.toggle_bus, "Ctrl+K")
         add_action(menu, "At their &places, or as delivered", bar.placed_button.click)
         for ear, words in EARS.items():
             add_action(menu, f"Hear {words}", self._ear_setter(ear))
@@ -127,7 +128,7 @@ class Playback(QObject):
 
     def play_alone(self) -> None:
         if self.is_on_line_up:
-            self._line_up.play_alone()
+            self._line_up.listening.play_alone()
         else:
             self.play_on_bench()
 
@@ -136,7 +137,7 @@ class Playback(QObject):
         if self.listening.is_playing:
             self.listening.halt()
         elif self.is_on_line_up:
-            self._line_up.play()
+            self._line_up.listening.play()
         else:
             self.play_on_bench()
 
@@ -179,7 +180,7 @@ class Playback(QObject):
 
         row, mark = self.row, self._bench.waveform.current_mark
         if self.is_on_line_up or self.listening.loop_s is not None:
-            self._line_up.toggle_loop()
+            self._line_up.listening.toggle_loop()
         elif row is None or row.track.format is None or mark is None:
             self._bar.show_state()
             self.said.emit("There is no marked place to loop: go to one with N.")
