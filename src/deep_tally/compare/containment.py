@@ -125,13 +125,13 @@ def _most_alike(sampled: Sampled, gram: NDArray[np.float64], path: int, held: in
 
 def _has_rested(track: Track, places: NDArray[np.int_]) -> NDArray[np.bool_]:
     """At which places a file has been at rest for three seconds."""
-    if track.measures is None or track.format is None or not track.measures.overview:
+    if (known := track.measured) is None or not known[1].overview:
         return np.zeros(len(places), bool)
-    level = track.measures.overview[0]
+    sound, level = known[0], known[1].overview[0]
     loudness = level.rms.max(axis=1).astype(np.float64)
     sounding = np.concatenate([[0], np.cumsum(loudness > _RESTS * loudness.max())])
     end = np.minimum(-(-(places + SPAN) // level.bin_frames), len(loudness))
-    begin = np.maximum(0, (places - round(_RESTED_S * track.format.rate_hz)) // level.bin_frames)
+    begin = np.maximum(0, (places - round(_RESTED_S * sound.rate_hz)) // level.bin_frames)
     rested: NDArray[np.bool_] = sounding[end] == sounding[np.minimum(begin, end)]
     return rested
 

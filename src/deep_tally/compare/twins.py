@@ -132,16 +132,17 @@ def _may_be_one(one: NDArray[np.float64] | None, other: NDArray[np.float64] | No
 
 def _shape_db(track: Track) -> float:
     """Peak over energy, in dB: the same at any gain and place."""
-    if track.measures is None or track.format is None:
-        return math.inf
-    return track.measures.sample_peak_dbfs - track.measures.rms_dbfs - power_db(track.measures.frames)
+    measures = track.measures
+    return (
+        measures.sample_peak_dbfs - measures.rms_dbfs - power_db(measures.frames) if measures is not None else math.inf
+    )
 
 
 def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | None:
-    a, b = one.measures, other.measures
-    if a is None or b is None or one.format is None or other.format is None:
+    if (known := one.measured) is None or (known_other := other.measured) is None:
         return None
-    if a.peak_frame is None or b.peak_frame is None or one.format.channels != other.format.channels:
+    (sound, a), (other_sound, b) = known, known_other
+    if a.peak_frame is None or b.peak_frame is None or sound.channels != other_sound.channels:
         return None
     lag = b.peak_frame - a.peak_frame
     if not lag or not a.loud_frames:

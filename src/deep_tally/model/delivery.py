@@ -48,6 +48,16 @@ class Track:
         """Whether it was measured and holds sound."""
         return self.measures is not None and self.measures.has_sound
 
+    @property
+    def measured(self) -> tuple[SoundFormat, Measures] | None:
+        """Its format and measures; None for a file that could not be read or was not measured yet."""
+        return (self.format, self.measures) if self.format is not None and self.measures is not None else None
+
+    @property
+    def heard(self) -> tuple[SoundFormat, Measures] | None:
+        """Its format and measures, if it holds sound."""
+        return self.measured if self.is_heard else None
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SongFacts:

@@ -18,12 +18,12 @@ _UNRELATED, _RELATED = 0.15, 0.3  # correlation of samples
 def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, tuple[float, float]]]:
     """Sounding stereo tracks with their sides, one step of their grid, and the level of each side."""
     for track in song.asked:
-        measures = track.measures
-        if measures is None or measures.sides is None or not track.is_heard:
+        if (known := track.heard) is None or known[1].sides is None:
             continue
+        measures = known[1]
         left, right = measures.rms_by_channel_dbfs
         bits = min(measures.bits_in_use or _FLOAT_BITS, _FLOAT_BITS)
-        yield track, measures.sides, 2.0 ** (1 - bits), (left, right)
+        yield track, known[1].sides, 2.0 ** (1 - bits), (left, right)
 
 
 def _pan_action(brief: Brief) -> Action:

@@ -72,9 +72,9 @@ def stops_early(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The click's last stroke comes more than a bar before the song's last sound."""
     timeline = song.facts.timeline
     ends = [
-        (t.measures.edges.last_sound_frame + song.placed_frames(t)) / t.format.rate_hz
+        (last + song.placed_frames(t)) / known[0].rate_hz
         for t in song.asked
-        if t.measures is not None and t.format is not None and t.measures.edges.last_sound_frame is not None
+        if (known := t.measured) is not None and (last := known[1].edges.last_sound_frame) is not None
     ]
     if timeline is None or not ends:
         return
@@ -90,5 +90,5 @@ def stops_early(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def _clicks(song: SongSet) -> Iterator[tuple[Track, Pulse, int]]:
     for track in song.with_role(Role.CLICK):
-        if track.measures is not None and track.format is not None and track.measures.pulse is not None:
-            yield track, track.measures.pulse, track.format.rate_hz
+        if (known := track.measured) is not None and (pulse := known[1].pulse) is not None:
+            yield track, pulse, known[0].rate_hz

@@ -10,6 +10,7 @@ import numpy as np
 from deep_tally.check.rules._build import about, places_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.files import SoundFormat
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import Measures, Run
 
@@ -79,9 +80,10 @@ def _files_in(paths: Sequence[str], stops: Sequence[int]) -> list[int]:
 
 def _time_share(track: Track, samples: int) -> float:
     """The share of a file's sounding time that so many samples of its channels are."""
-    if track.measures is None or track.format is None:
+    if (known := track.measured) is None:
         return 0.0
-    sounding = track.measures.density.sounding * _SOUNDING_S * track.format.rate_hz * track.format.channels
+    sound, measures = known
+    sounding = measures.density.sounding * _SOUNDING_S * sound.rate_hz * sound.channels
     return min(1.0, samples / sounding) if sounding else 0.0
 
 
@@ -90,9 +92,10 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
     least = int(brief.threshold("clipping.baked.run"))
     at_once = _at_once(song, brief)
     for track in song.asked:
-        if track.measures is None or track.format is None:
+        if (known := track.measured) is None:
             continue
-        runs = track.measures.clip_runs
+        sound, measures = known
+        runs = measures.clip_runs
         count = runs.count(least)
         if count and runs.longest is not None:
             samples = runs.samples(least)
@@ -109,7 +112,7 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 runs=count,
                 longest_run=runs.longest.frames,
                 longest_at=runs.longest.frame,
-                ms=samples / track.format.channels / track.format.rate_hz * 1000,
+                ms=samples / sound.channels / sound.rate_hz * 1000,
                 share=share,
                 at_once=together,
                 at_once_frame=moment,
@@ -122,11 +125,9 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
     Silent where nearly every sounding moment holds some: then the flat tops are the waveform itself.
     """
     at_once = _at_once(song, brief)
-    found = [t for t in song.asked if t.measures is not None and _has_flat_tops(t.measures, t, brief)]
-    for track in found:
-        if track.measures is None or track.format is None:
-            continue
-        tops = track.measures.flat_tops
+    measured = [(t, *known) for t in song.asked if (known := t.measured) is not None]
+    found = [(t, sound, m.flat_tops) for t, sound, m in measured if _has_flat_tops(sound, m, brief)]
+    for track, sound, tops in found:
         count = tops.runs.count()
         clear = count >= _CLEAR_RUNS or len(found) >= _AT_ONCE_LEAST
         together, moment = at_once.get(track.path, _ALONE)
@@ -142,17 +143,17 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
             longest_run=tops.runs.longest.frames if tops.runs.longest else 0,
             longest_at=tops.runs.longest.frame if tops.runs.longest else 0,
             dbfs=tops.dbfs,
-            ms=tops.runs.samples() / track.format.channels / track.format.rate_hz * 1000,
+            ms=tops.runs.samples() / sound.channels / sound.rate_hz * 1000,
             at_once=together,
             at_once_frame=moment,
         )
 
 
-def _has_flat_tops(measures: Measures, track: Track, brief: Brief) -> bool:
+def _has_flat_tops(sound: SoundFormat, measures: Measures, brief: Brief) -> bool:
     tops = measures.flat_tops
     if tops.runs.count() < brief.threshold("clipping.earlier.tops") or not measures.has_sound:
         return False
-    if track.format is not None and track.format.sample_format == "int" and tops.dbfs > _FULL_SCALE_DBFS:
+    if sound.sample_format == "int" and tops.dbfs > _FULL_SCALE_DBFS:
         return False  # at full scale they are clipping.baked
     return tops.share < brief.threshold("clipping.waveform_share")
 
@@ -161,13 +162,12 @@ def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Float samples beyond full scale: turn the file down, and the others by as much, and nothing is lost."""
     at_once = _at_once(song, brief)
     found = [
-        (t, t.measures)
+        (t, *known)
         for t in song.asked
-        if t.measures is not None and t.format is not None and t.format.sample_format == "float"
-        if t.measures.overs.count()
+        if (known := t.measured) is not None and known[0].sample_format == "float" and known[1].overs.count()
     ]
-    most = max((m.sample_peak_dbfs for _, m in found), default=0.0)
-    for track, measures in found:
+    most = max((m.sample_peak_dbfs for _, _, m in found), default=0.0)
+    for track, sound, measures in found:
         together, moment = at_once.get(track.path, _ALONE)
         yield about(
             "clipping.over",
@@ -179,7 +179,7 @@ def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
             dbfs=measures.sample_peak_dbfs,
             db=measures.sample_peak_dbfs,
             set_db=most,
-            flat_tops=measures.flat_tops.runs.count() if _has_flat_tops(measures, track, brief) else 0,
+            flat_tops=measures.flat_tops.runs.count() if _has_flat_tops(sound, measures, brief) else 0,
             at_once=together,
             at_once_frame=moment,
         )

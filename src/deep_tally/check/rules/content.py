@@ -53,10 +53,11 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def _clicks(track: Track, brief: Brief) -> float | None:
     """How many milliseconds a file sounds in all, where that is no more than a few stray clicks; else None."""
-    if track.measures is None or track.format is None or track.format.seconds < _CLICKS_FROM_S:
+    if (known := track.measured) is None or known[0].seconds < _CLICKS_FROM_S:
         return None
-    density = track.measures.density
-    ms = density.active_windows * density.window_frames / track.format.rate_hz * 1000
+    sound, measures = known
+    density = measures.density
+    ms = density.active_windows * density.window_frames / sound.rate_hz * 1000
     return ms if ms <= brief.threshold("content.clicks_ms") else None
 
 
@@ -99,11 +100,11 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Digital gaps inside sound: short single ones are damage, others may be meant; a gate's rests are no gaps."""
     shortest = brief.threshold("content.gap_ms")
     for track in song.asked:
-        if track.measures is None or track.format is None or not track.measures.gaps.count:
+        if (known := track.measured) is None or not known[1].gaps.count:
             continue
-        rate = track.format.rate_hz
-        places: Sequence[Gap] = track.measures.gaps.places
-        recurs = track.measures.gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
+        rate, gaps = known[0].rate_hz, known[1].gaps
+        places: Sequence[Gap] = gaps.places
+        recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
         if recurs:
             # Values that stay over and over are the steps of a square wave, long rests those of a gate.
             places = [gap for gap in places if gap.kind != "held"]

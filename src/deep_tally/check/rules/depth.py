@@ -52,12 +52,13 @@ def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def _is_padded(track: Track, brief: Brief) -> bool:
-    if track.format is None or track.measures is None or not track.is_heard:
+    if (known := track.heard) is None:
         return False
-    used, container_bits = _bits(track), track.format.bits
+    sound = known[0]
+    used, container_bits = _bits(track), sound.bits
     if not used or container_bits is None:
         return False
-    if track.format.sample_format == "float":
+    if sound.sample_format == "float":
         return used <= _FLOAT_GRID_MOST
     return used <= container_bits - brief.threshold("depth.padded_spare_bits")
 

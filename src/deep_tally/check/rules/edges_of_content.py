@@ -28,9 +28,10 @@ def source_rate(edge: SpectralEdge, rate_hz: int) -> int | None:
 
 def edge_of(track: Track) -> SpectralEdge | None:
     """The edge of a lossless file with sound."""
-    if track.measures is None or track.format is None or not track.is_heard or track.measures.spectrum is None:
+    if (known := track.heard) is None:
         return None
-    return track.measures.spectrum.edge if track.format.sample_format != "lossy" else None
+    sound, measures = known
+    return measures.spectrum.edge if measures.spectrum is not None and sound.sample_format != "lossy" else None
 
 
 def is_clear(edge: SpectralEdge, brief: Brief) -> bool:

@@ -44,17 +44,18 @@ def hot(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The peak, or the RMS where that is asked, is under its window; with few bits in use that costs resolution."""
     for track in song.asked:
-        if track.measures is None or track.format is None or not track.is_heard:
+        if (known := track.heard) is None:
             continue
+        sound, measures = known
         under = [(w[0] - v, by, v) for by, v, w in _levels(track, brief) if v < w[0]]
         if not under:
             continue
         lack, by, value = max(under)
         bits = None
-        if track.format.sample_format == "int" and track.measures.bits_in_use is not None:
-            bits = round(track.measures.bits_in_use + track.measures.sample_peak_dbfs / _DB_PER_BIT, 1)
+        if sound.sample_format == "int" and measures.bits_in_use is not None:
+            bits = round(measures.bits_in_use + measures.sample_peak_dbfs / _DB_PER_BIT, 1)
         is_poor = bits is not None and bits < brief.threshold("depth.quiet_bits")
-        floor = max(track.measures.edges.lead_floor_dbfs, track.measures.edges.tail_floor_dbfs)
+        floor = max(measures.edges.lead_floor_dbfs, measures.edges.tail_floor_dbfs)
         yield about(
             "headroom.quiet",
             Action.ASK if is_poor else Action.NOTE,
@@ -71,11 +72,10 @@ def normalised(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Most files share one peak, RMS or loudness: each was set to one level, and the balance is lost."""
     least = int(brief.threshold("headroom.normalised_files"))
     heard = [t for t in song.asked if t.is_heard]
-    peaks = [(t.measures.sample_peak_dbfs, t) for t in heard if t.measures is not None]
-    rms = [(t.measures.rms_dbfs, t) for t in heard if t.measures is not None]
-    loudness = [
-        (t.measures.loudness_lufs, t) for t in heard if t.measures is not None and t.measures.loudness_lufs is not None
-    ]
+    measured = [(t, known[1]) for t in heard if (known := t.measured) is not None]
+    peaks = [(m.sample_peak_dbfs, t) for t, m in measured]
+    rms = [(m.rms_dbfs, t) for t, m in measured]
+    loudness = [(m.loudness_lufs, t) for t, m in measured if m.loudness_lufs is not None]
     peak_db = brief.threshold("headroom.normalised_peak_db")
     level_db = brief.threshold("headroom.normalised_level_db")
     for by, levels, spread in (("peak", peaks, peak_db), ("rms", rms, level_db), ("loudness", loudness, level_db)):
@@ -107,9 +107,11 @@ def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
     twins = song.comparison.twin_paths()
     groups: defaultdict[float, list[Track]] = defaultdict(list)
     for track in song.asked:
-        is_lossless = track.format is not None and track.format.sample_format != "lossy"
-        if is_lossless and track.measures is not None and track.is_heard and not track.measures.flat_tops.runs.count():
-            groups[round(track.measures.sample_peak_dbfs, _EXACT_DIGITS)].append(track)
+        if (known := track.heard) is None:
+            continue
+        sound, measures = known
+        if sound.sample_format != "lossy" and not measures.flat_tops.runs.count():
+            groups[round(measures.sample_peak_dbfs, _EXACT_DIGITS)].append(track)
     for peak, tracks in sorted(groups.items(), reverse=True):
         if peak < _PROTECTED_DBFS:
             continue
@@ -156,10 +158,11 @@ def dc(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A constant offset, or a zero line that steps from one value to another."""
     least = 10 ** (brief.threshold("headroom.dc_dbfs") / 20)
     for track in song.asked:
-        if track.measures is None or not track.is_heard:
+        if (known := track.heard) is None:
             continue
-        step = track.measures.offset_step
-        offsets = zip(track.measures.dc_offset, track.measures.offset_steady, strict=True)
+        measures = known[1]
+        step = measures.offset_step
+        offsets = zip(measures.dc_offset, measures.offset_steady, strict=True)
         offset = max((o for o, steady in offsets if steady), key=abs, default=0.0)
         if step is not None:
             place = Place(path=track.path, frame=step.frame, frames=1, channel=step.channel)

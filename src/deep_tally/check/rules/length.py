@@ -22,9 +22,9 @@ _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
 def ends_while_sounding(track: Track, brief: Brief) -> bool:
     """Whether the last 5 ms are sound that is not dying away."""
-    if track.measures is None or not track.is_heard:
+    if (known := track.heard) is None:
         return False
-    edges = track.measures.edges
+    edges = known[1].edges
     levels = edges.tail_levels_dbfs
     last = levels[-1]
     if last <= brief.threshold("length.tail_cut_dbfs"):
@@ -109,15 +109,10 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
     tolerance_ms = brief.threshold("length.tolerance_ms")
     for track in song.asked:
         excess_ms = -_lack_s(track, song) * 1000
-        if (
-            excess_ms > tolerance_ms
-            and track.format is not None
-            and brief.length.equal
-            and (is_placed_by_hand(song, track) or not offset_by_stamp(song, track))
-        ):
-            yield about(
-                "length.long", Action.FIX, track, ms=excess_ms, frames=round(excess_ms / 1000 * track.format.rate_hz)
-            )
+        stands_there = is_placed_by_hand(song, track) or not offset_by_stamp(song, track)
+        if track.format is not None and excess_ms > tolerance_ms and brief.length.equal and stands_there:
+            frames = round(excess_ms / 1000 * track.format.rate_hz)
+            yield about("length.long", Action.FIX, track, ms=excess_ms, frames=frames)
 
 
 def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -129,13 +124,14 @@ def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
     are_loops = cut >= _LOOPS_LEAST and cut >= _LOOPS_SHARE * len(heard)
     on_purpose = is_whole_bars(song) and (brief.length.whole_bars or are_loops)
     for track in song.asked:
-        if ends_while_sounding(track, brief) and track.format is not None and track.measures is not None:
+        if ends_while_sounding(track, brief) and (known := track.measured) is not None:
+            sound, measures = known
             yield about(
                 "length.tail-cut",
                 Action.NOTE if on_purpose else Action.ASK,
                 track,
-                places=place_at(track, track.format.frames - 1),
-                dbfs=track.measures.edges.tail_levels_dbfs[-1],
+                places=place_at(track, sound.frames - 1),
+                dbfs=measures.edges.tail_levels_dbfs[-1],
             )
 
 
@@ -167,9 +163,10 @@ def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
     if wanted is None:
         return
     for track in song.asked:
-        if track.measures is None or track.format is None or track.measures.edges.last_sound_frame is None:
+        if (known := track.measured) is None or (last := known[1].edges.last_sound_frame) is None:
             continue
-        room = (track.format.frames - 1 - track.measures.edges.last_sound_frame) / track.format.rate_hz
+        sound = known[0]
+        room = (sound.frames - 1 - last) / sound.rate_hz
         if room < wanted and not ends_while_sounding(track, brief):
             yield about("length.tail-room", Action.ASK, track, ms=room * 1000)
 

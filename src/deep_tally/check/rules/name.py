@@ -166,15 +166,16 @@ def contradicts(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """What the name says is not what plays: nothing at all, one channel for "stereo", a side longer than the other."""
     for track in song.asked:
         name = song.names.get(track.path)
-        if name is None or track.format is None or track.measures is None:
+        if name is None or (known := track.measured) is None:
             continue
+        channels = known[0].channels
         formats = {word.casefold() for word in name.values("format")}
         if name.part is not None and not track.is_heard:
             yield about("name.contradicts", Action.NOTE, track, by="sound", part=name.part)
-        elif ("mono" in formats and track.format.channels == 2) or ("stereo" in formats and track.format.channels == 1):
+        elif ("mono" in formats and channels == 2) or ("stereo" in formats and channels == 1):
             paired = any(track.path in (p.left, p.right) for p in song.comparison.pairs)
             if not paired:
-                yield about("name.contradicts", Action.NOTE, track, by="channels", channels=track.format.channels)
+                yield about("name.contradicts", Action.NOTE, track, by="channels", channels=channels)
     for left, right in _halves(song):
         lengths = [t.format.seconds for t in (left, right) if t.format is not None]
         difference_ms = abs(lengths[0] - lengths[1]) * 1000

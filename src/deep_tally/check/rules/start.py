@@ -17,10 +17,11 @@ _TRIMMED_WITHIN_S = 0.1
 
 def begins_at_sound(track: Track, brief: Brief) -> bool:
     """Whether the file sounds within the first 10 ms (the brief's threshold)."""
-    if track.format is None or track.measures is None:
+    if (known := track.measured) is None:
         return False
-    first = track.measures.edges.first_sound_frame
-    return first is not None and first / track.format.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
+    sound, measures = known
+    first = measures.edges.first_sound_frame
+    return first is not None and first / sound.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
 
 
 def _is_short(track: Track, song: SongSet, brief: Brief) -> bool:
@@ -29,10 +30,10 @@ def _is_short(track: Track, song: SongSet, brief: Brief) -> bool:
 
 def _ends_at_sound(track: Track) -> bool:
     """Whether the silence after the last sound was trimmed away."""
-    if track.format is None or track.measures is None or track.measures.edges.last_sound_frame is None:
+    if (known := track.measured) is None or (last := known[1].edges.last_sound_frame) is None:
         return False
-    rest = track.format.frames - 1 - track.measures.edges.last_sound_frame
-    return rest / track.format.rate_hz < _TRIMMED_WITHIN_S
+    sound = known[0]
+    return (sound.frames - 1 - last) / sound.rate_hz < _TRIMMED_WITHIN_S
 
 
 def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -116,9 +117,9 @@ def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off."""
     for track in song.asked:
-        if track.measures is None or not track.is_heard:
+        if (known := track.heard) is None:
             continue
-        edges = track.measures.edges
+        edges = known[1].edges
         # A silent first frame is at minus infinity, and so is a silent first tenth of a second.
         share = 10 ** ((edges.head_dbfs - edges.head_peak_dbfs) / 20) if math.isfinite(edges.head_dbfs) else 0.0
         if (
