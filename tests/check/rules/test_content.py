@@ -1,0 +1,272 @@
+"""Content: what is empty, damaged, lossy, doubled or missing, on chosen measures."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from check.found import ASK, LOSSY, NOTE, actions_of, all_of, clicks, delivery, edged, of, one, silent
+from deep_tally.check.registry import tally
+from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.files import Damage, Role
+from deep_tally.model.findings import Action, Finding, Kind
+from deep_tally.model.measures import (
+    Density,
+    Gap,
+    Gaps,
+    Hum,
+    Run,
+    Runs,
+)
+from deep_tally.session.brief_library import shipped_briefs
+from tracks import (
+    MEASURES,
+    RATE,
+    SECONDS,
+    brief,
+    codes,
+    findings,
+    others,
+    song_of,
+    track,
+)
+
+
+def test_an_edge_that_others_share_is_surer() -> None:
+    pair = [edged("1 A.wav", 16_000), edged("2 B.wav", 16_300)]
+    found = [f for f in all_of([*pair, *others()]) if f.code == "content.lossy-origin"]
+    assert [(f.confidence, f.evidence["files"]) for f in found] == [(0.95, 2), (0.95, 2)]
+    apart = [edged("1 A.wav", 16_000), edged("2 B.wav", 16_301)]
+    found = [f for f in all_of([*apart, *others()]) if f.code == "content.lossy-origin"]
+    assert [f.evidence["files"] for f in found] == [1, 1]
+
+
+@pytest.mark.parametrize(
+    ("ms", "seconds", "found"), [(10, 40, True), (11, 40, False), (10, 5.0, True), (10, 4.99, False)]
+)
+def test_ten_milliseconds_of_clicks_are_no_sound(ms: float, seconds: float, found: bool) -> None:
+    empty = [f for f in all_of([clicks(ms, seconds), *others()]) if f.code == "content.empty"]
+    assert bool(empty) is found
+    if found:
+        assert (empty[0].evidence["clicks_ms"], empty[0].evidence["dbfs"]) == (pytest.approx(ms), -8.0)
+
+
+def gap(frame: int, frames: int, kind: str = "zeros") -> Gap:
+    return Gap(frame=frame, frames=frames, kind=kind, before_dbfs=-20.0, after_dbfs=-21.0)  # type: ignore[arg-type]
+
+
+def gapped(*gaps: Gap, count: int | None = None) -> Track:
+    return track(gaps=Gaps(count=len(gaps) if count is None else count, places=gaps))
+
+
+@pytest.mark.parametrize(
+    ("file", "action"),
+    [
+        (gapped(gap(RATE, 959)), ASK),  # under 20 ms
+        (gapped(gap(RATE, 960)), NOTE),
+        (gapped(gap(RATE, 9600, "repeated")), ASK),
+        (gapped(gap(RATE, 480), count=20), ASK),
+        (gapped(gap(RATE, 480), count=21), NOTE),
+        (gapped(*(gap(RATE * n, 480) for n in range(1, 5))), NOTE),  # at one interval
+        (gapped(*(gap(RATE * n, 480) for n in range(1, 4))), ASK),  # three are too few to say so
+        (gapped(*(gap(n, 480) for n in (1000, 49_000, 98_900, 147_900))), NOTE),  # 48,000; 49,900; 49,000: within 2 %
+        (gapped(*(gap(n, 480) for n in (1000, 49_000, 100_900, 154_900))), ASK),
+    ],
+)
+def test_gaps(file: Track, action: Action) -> None:
+    found = [f.action for f in all_of([file, *others()]) if f.code == "content.dropout"]
+    assert found == [action]
+
+
+def test_held_values_over_and_over_are_a_square_wave() -> None:
+    assert "content.dropout" not in codes([gapped(*(gap(RATE * n, 480, "held") for n in range(1, 30))), *others()])
+    half = [gap(RATE * n, 480 if n % 2 else 9600) for n in range(1, 25)]
+    assert "content.dropout" not in codes([gapped(*half), *others()])
+    more = [*half, gap(26 * RATE, 480)]
+    assert "content.dropout" in codes([gapped(*more), *others()])
+
+
+def test_a_dropout_says_where_how_long_and_at_what_level() -> None:
+    found = one("content.dropout", [gapped(gap(RATE, 480), gap(3 * RATE, 96, "held"), gap(5 * RATE, 9600)), *others()])
+    assert [(p.frame, p.frames) for p in found.places] == [(RATE, 480), (3 * RATE, 96)]
+    assert found.evidence == {"runs": 2, "longest_run": 480, "ms": 10.0, "gap": "zeros", "dbfs": -20.0, "recurring": 0}
+    assert found.confidence == 0.9
+
+
+def test_hum_is_told() -> None:
+    found = one("content.hum", [track(hum=Hum(mains_hz=60, dbfs=-55.0, tones=4)), *others()])
+    assert (found.action, found.evidence) == (NOTE, {"hz": 60, "dbfs": -55.0})
+
+
+def test_damage_is_asked_about_where_the_file_is_needed() -> None:
+    hurt = replace(track(), damage=Damage(problem="it stops", remedy="ask"))
+    found = one("content.damaged", [hurt, *others()])
+    assert [p.frame for p in found.places] == [SECONDS * RATE - 1]
+    reference = replace(hurt, path="Reference.wav", role=Role.REFERENCE)
+    assert one("content.damaged", [reference, *others()]).action is NOTE
+    mix = replace(hurt, path="Song mix.wav", role=Role.ROUGH_MIX)
+    assert one("content.damaged", [mix, *others()], mix=False).action is ASK
+
+
+@pytest.mark.parametrize(("groups", "found"), [(3, True), (2, False)])
+def test_most_files_of_the_wrong_scope(groups: int, found: bool) -> None:
+    made = [track(f"{n} Group{'abc'[n]}.wav", role=Role.GROUP, rms_dbfs=-30.0 - n) for n in range(groups)]
+    assert ("content.scope" in codes([*made, *others(2)])) is found
+
+
+def test_a_file_that_cannot_be_read_is_asked_for_and_nothing_else_is_said_of_it() -> None:
+    broken = Track(path="01 Bass.wav", role=Role.TRACKOUT, damage=Damage(problem="it holds text", remedy="ask"))
+    assert actions_of([broken, *others()]) == [("content.damaged", ASK)]
+
+
+def test_an_empty_file_is_a_question_and_a_note_for_groups() -> None:
+    nothing = {"first_sound_frame": None, "last_sound_frame": None, "rms_dbfs": -85.0}
+    (found,) = findings([track(**nothing, frames=10 * RATE, bits=16), *others()])
+    assert (found.code, found.kind, found.evidence["dbfs"]) == ("content.empty", "question", -85.0)
+    assert found.consequences
+    assert actions_of([track("Drums group.wav", role=Role.GROUP, **nothing), *others()]) == [("content.empty", NOTE)]
+
+
+def test_bad_values_lossy_files_and_missing_mixes_are_asked_about() -> None:
+    bad = Runs(lengths={2: 1}, places=(Run(frame=5, frames=2, channel=0),), longest=Run(frame=5, frames=2, channel=0))
+    assert actions_of([track(nonfinite=bad), *others()]) == [("content.nonfinite", ASK)]
+    assert actions_of(
+        [track("1 Bass.mp3", container="mp3", sample_format="lossy", bits=None, bits_in_use=None), *others()]
+    ) == [("content.lossy", ASK)]
+    assert actions_of(others(), mix=False) == [("content.no-rough-mix", ASK)]
+    assert actions_of(others(), mix=False, brief=brief(needs={"rough_mix": False})) == []
+
+
+def test_a_file_of_bad_values_alone_is_not_also_called_empty() -> None:
+    bad = Runs(lengths={9: 1}, places=(), longest=Run(frame=0, frames=9, channel=0))
+    assert actions_of([track(nonfinite=bad, first_sound_frame=None, last_sound_frame=None), *others()]) == [
+        ("content.nonfinite", ASK)
+    ]
+
+
+def test_two_forms_of_one_mix_are_one_and_two_versions_are_asked_about() -> None:
+    def mix(name: str) -> Track:
+        return track(name, role=Role.ROUGH_MIX, container=name[-3:])
+
+    assert actions_of([*others(), mix("Song mix.wav"), mix("Song mix.mp3")], mix=False) == []
+    assert actions_of([*others(), mix("Song mix 1.wav"), mix("Song mix 2.wav")], mix=False) == [
+        ("content.several-mixes", ASK)
+    ]
+
+
+def test_a_header_that_contradicts_readable_data_and_a_false_ending_are_worth_knowing() -> None:
+    claims = track(contradictions=("its header claims 0 bytes of sound, 1200 are there",))
+    assert actions_of([claims, *others()]) == [("content.damaged", NOTE)]
+    assert actions_of([track("01 Bass.wav", container="aiff"), *others()]) == [("content.damaged", NOTE)]
+    assert actions_of([track("01 Bass.wav", container="rf64"), *others()]) == []
+    assert actions_of([track("01 Bass", container="aiff"), *others()]) == []
+    damage = Damage(problem="it stops at 0:01.0 of the 0:04.0 its header claims", remedy="ask for it again")
+    assert actions_of([replace(claims, damage=damage), *others()]) == [("content.damaged", ASK)]
+
+
+def test_a_lossy_twin_of_a_lossless_part_is_worth_knowing() -> None:
+    assert actions_of([track("Bass.wav"), track("mp3/Bass.mp3", **LOSSY), *others()]) == [("content.lossy", NOTE)]
+
+
+def test_what_is_not_measured_yet_is_not_judged() -> None:
+    assert actions_of([Track(path="06 Oboe.wav", role=Role.TRACKOUT), *others()]) == []
+    assert MEASURES.has_sound
+
+
+def gaps(*frames: int, kind: str = "zeros", every: int = 5 * RATE + 333, spread: int = 977) -> Gaps:
+    places = [
+        Gap(frame=RATE + n * every + (n * n * spread), frames=f, kind=kind, before_dbfs=-20.0, after_dbfs=-21.0)  # type: ignore[arg-type]
+        for n, f in enumerate(frames)
+    ]
+    return Gaps(count=len(places), places=tuple(places))
+
+
+def dropouts(found: Gaps) -> list[tuple[Action, Kind | None]]:
+    return [(f.action, f.kind) for f in of("content.dropout", findings([track(gaps=found), *others()]))]
+
+
+def test_short_single_gaps_are_asked_about_long_ones_noted_and_rests_left_alone() -> None:
+    assert dropouts(gaps(64)) == [(Action.ASK, "request")]
+    assert dropouts(gaps(64, 480, 900)) == [(Action.ASK, "request")]
+    assert dropouts(gaps(4800)) == [(Action.NOTE, None)]
+    assert dropouts(gaps(*[400] * 30)) == [(Action.NOTE, None)], "so many are no accident"
+    assert dropouts(gaps(*[400] * 6, spread=0)) == [(Action.NOTE, None)], "nor are those at one interval"
+    assert dropouts(gaps(*[4000] * 30)) == [], "the rests of a gate"
+    assert dropouts(gaps(*[30] * 40, kind="held")) == [], "the steps of a square wave"
+
+
+def test_a_few_stray_clicks_are_no_sound() -> None:
+    clicks = Density(sounding=3, active_windows=4, window_frames=48)
+    (finding,) = of("content.empty", findings([track(density=clicks), *others()]))
+    assert finding.evidence["clicks_ms"] == pytest.approx(4.0)
+    assert (finding.action, finding.kind) == (Action.ASK, "question")
+
+
+def two_exports(**second: object) -> list[Finding]:
+    first = others(4)
+    late = [
+        track(
+            f"{n} Late.wav",
+            rms_dbfs=-31.0 - n,
+            loudness_lufs=-32.0 - n,
+            sample_peak_by_channel_dbfs=(-12.3 - n,),
+            **second,
+        )
+        for n in range(20, 23)
+    ]
+    song: SongSet = song_of([*first, *late])
+    written = {t.path: 1000.0 for t in first} | {t.path: 90_000.0 for t in late}
+    return of("content.two-exports", tally(replace(song, modified_s=written), DEFAULT_BRIEF))
+
+
+def test_two_exports_are_told_where_two_marks_divide_the_set_alike() -> None:
+    (finding,) = two_exports(bits=32, sample_format="float", bits_in_use=32)
+    assert set(finding.evidence["by"]) >= {"format", "time"}  # type: ignore[arg-type]
+    assert finding.action is Action.NOTE
+    assert len(finding.files) == 3
+    assert two_exports() == [], "time alone is no reason"
+
+
+def test_what_the_brief_needs_and_did_not_come_is_asked_for_once() -> None:
+    needs = brief(needs={"references": True, "midi": True, "documents": True, "stamps": True})
+    (finding,) = of("content.companion-missing", findings(others(), brief=needs))
+    assert finding.evidence["missing"] == ("a reference", "the MIDI", "notes", "time stamps in the files")
+    song = replace(song_of([*others(), track("ref.wav", role=Role.REFERENCE)]), companions=frozenset({Role.MIDI}))
+    (finding,) = of("content.companion-missing", tally(song, needs))
+    assert finding.evidence["missing"] == ("notes", "time stamps in the files")
+    assert of("content.companion-missing", findings(others())) == []
+
+
+def test_groups_where_every_track_was_asked_and_the_reverse() -> None:
+    groups = [track(f"{n} group.wav", role=Role.GROUP) for n in ("Drums", "Keys", "Voices")]
+    (finding,) = of("content.scope", findings(groups))
+    assert len(finding.files) == 3
+    assert of("content.scope", findings([*groups, *others(4)])) == []
+    assert len(of("content.scope", findings(others(), brief=brief(scope="groups")))) == 1
+    assert of("content.scope", findings(groups, brief=brief(scope="groups"))) == []
+
+
+def test_a_voice_without_sound_is_one_finding_with_the_names_word_under_it() -> None:
+    found = findings([silent("Lead Vox.wav"), *others()])
+    (empty,) = of("content.empty", found)
+    assert [(f.code, f.evidence["part"]) for f in empty.consequences] == [("name.contradicts", "lead voice")]
+    assert of("name.contradicts", found) == []
+    (plain,) = of("content.empty", findings([silent("Thing.wav"), *others()]))
+    assert plain.consequences == ()
+
+
+def test_another_lossless_container_is_mended_here() -> None:
+    waves = brief(containers=["wav", "rf64"])
+    made = [track("01 Bass.flac", container="flac"), *others()]
+    (found,) = of("content.container", findings(made, brief=waves))
+    assert (found.action, found.files) == (Action.FIX, ("01 Bass.flac",))
+    assert "content.container" not in codes(made)
+
+
+def test_tracks_where_the_mix_was_asked_are_out_of_scope() -> None:
+    mastering = next(b for b in shipped_briefs() if b.scope == "mix")
+    assert "content.scope" in {f.code for f in delivery(others(4), mastering).findings}
+    (single,) = delivery([track("Tidewrack.wav")], mastering).tracks
+    assert single.role is Role.MIX
