@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
 from check.found import came, delivery, peak
 from deep_tally.check.coverage import coverage_of
-from deep_tally.model.delivery import SongFacts
+from deep_tally.model.delivery import SongFacts, Track
+from deep_tally.model.files import Role
 from tracks import (
     MEASURES,
     RATE,
@@ -88,3 +94,32 @@ def test_an_explained_fault_still_does_not_meet_its_line() -> None:
     clipped = track("01 Kick.wav", sample_peak_by_channel_dbfs=(0.0,))
     came = coverage_of(delivery([clipped, *others()], brief()), brief())
     assert came["peak_window_dbfs"].misses == ("01 Kick.wav",)
+
+
+FULL = SongFacts(title="Song", tempo_bpm=96.0, key="D minor", artist="Nobody")
+COMPANIONS = [track("ref.wav", role=Role.REFERENCE), track("click.wav", role=Role.CLICK)]
+
+
+@pytest.mark.parametrize(
+    ("need", "lacking"),
+    [
+        ("song", {"facts": replace(FULL, title=None)}),
+        ("tempo", {"facts": replace(FULL, tempo_bpm=None)}),
+        ("key", {"facts": replace(FULL, key=None)}),
+        ("artist", {"facts": replace(FULL, artist=None)}),
+        ("rough_mix", {"mix": False}),
+        ("references", {"companions": COMPANIONS[1:]}),
+        ("click", {"companions": COMPANIONS[:1]}),
+        ("stamps", {"time_reference": None}),
+    ],
+)
+def test_each_need_is_met_by_what_it_asks_for_and_by_nothing_else(need: str, lacking: dict[str, Any]) -> None:
+    wants = brief(needs=dict.fromkeys(("song", "tempo", "key", "artist", "references", "click", "stamps"), True))
+    given: dict[str, Any] = {"facts": FULL, "mix": True, "companions": COMPANIONS, "time_reference": 0}
+
+    def met(facts: SongFacts, mix: bool, companions: list[Track], time_reference: int | None) -> bool:
+        files = [*others(time_reference=time_reference), *companions]
+        return bool(came(files, brief=wants, facts=facts, mix=mix)[f"needs.{need}"].is_met)
+
+    assert met(**given)
+    assert not met(**{**given, **lacking})

@@ -202,3 +202,8 @@ def test_stereo_where_two_monos_are_asked_is_split_here() -> None:
     (found,) = of("channels.to-split", findings([stereo("Pad.wav"), *others()], brief=monos))
     assert (found.action, found.files) == (Action.FIX, ("Pad.wav",))
     assert "channels.to-split" not in codes([stereo("Pad.wav"), *others()])
+
+
+def test_a_side_that_is_silent_is_no_second_sound() -> None:
+    file = stereo(levels=(-20.0, -95.0), correlation=0.05, level_correlation=0.1)
+    assert "channels.unrelated" not in codes([file, *others()])

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from deep_tally.check.rules.edges_of_content import is_lossy_edge, source_rate
-from deep_tally.model.measures import (
-    SpectralEdge,
-)
+from deep_tally.check.rules.edges_of_content import is_clear, is_lossy_edge, source_rate
+from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.model.measures import SpectralEdge
 
 
 @pytest.mark.parametrize(
@@ -36,3 +35,17 @@ def test_where_lossy_encoders_end(hz: float, lossy: bool) -> None:
 )
 def test_which_rate_an_edge_speaks_of(hz: float, rate: int, source: int | None) -> None:
     assert source_rate(SpectralEdge(edge_hz=hz, drop_db=60.0), rate) == source
+
+
+def test_an_edge_is_clear_when_it_falls_by_more_than_the_threshold() -> None:
+    threshold = DEFAULT_BRIEF.threshold("rate.edge_drop_db")
+    for drop_db, clear in ((threshold, False), (threshold + 0.01, True)):
+        assert is_clear(SpectralEdge(edge_hz=16_000, drop_db=drop_db), DEFAULT_BRIEF) is clear
+
+
+@pytest.mark.parametrize(
+    ("hz", "lossy"),
+    [(15_699, False), (15_700, True), (17_600, True), (17_601, False), (18_299, False), (18_300, True)],
+)
+def test_the_borders_of_where_lossy_encoders_end(hz: float, lossy: bool) -> None:
+    assert is_lossy_edge(SpectralEdge(edge_hz=hz, drop_db=60.0)) is lossy

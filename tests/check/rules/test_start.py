@@ -195,3 +195,11 @@ def test_stamps_on_some_files_only_are_noted() -> None:
 )
 def test_a_cut_attack_is_told_from_a_hard_one(changes: dict[str, float], found: list[str]) -> None:
     assert codes([track(first_sound_frame=0, **changes), *others()]) == found
+
+
+@pytest.mark.parametrize(("rest_frames", "kind"), [(4799, "question"), (4800, "request")])
+def test_a_tenth_of_a_second_is_counted_from_the_last_sounding_frame(rest_frames: int, kind: str) -> None:
+    short = 30 * RATE
+    begins = track(frames=short, first_sound_frame=100, last_sound_frame=short - RATE)
+    other = track("07 Horn.wav", frames=short, first_sound_frame=RATE, last_sound_frame=short - 1 - rest_frames)
+    assert one("start.at-sound", [begins, other, *others()]).kind == kind
