@@ -63,11 +63,17 @@ def _cycle(application: TimedApplication, window: Window, folder: Path) -> list[
         for dialog in window.findChildren(QDialog):
             dialog.reject()
         _run(application, lambda: True, seconds=0.02)
-    for show in (window.show_line_up, window.show_parts, window.show_names, window.show_reply, window.show_paper):
+    for show in (
+        window.navigator.show_line_up,
+        window.navigator.show_parts,
+        window.navigator.show_names,
+        window.navigator.show_reply,
+        window.navigator.show_paper,
+    ):
         show()
         _run(application, lambda: True, seconds=0.05)
-    window.show_sheet()
-    window.open_brief(True)
+    window.navigator.show_sheet()
+    window.navigator.open_brief(True)
     for row in range(min(6, window.sheet.proxy.rowCount())):
         window.sheet.selectRow(row)
         for name in ("Spectrum", "Spectrogram", "Stereo", "Histogram", "Bits", "Waveform"):
@@ -75,7 +81,7 @@ def _cycle(application: TimedApplication, window: Window, folder: Path) -> list[
             _run(application, lambda: True, seconds=0.01)
     window.state.briefs.edit("bits_min", 16, "bits")
     window.state.undo_stack.undo()
-    window.open_brief(False)
+    window.navigator.open_brief(False)
     themes = []
     for choice in ("night", "day"):
         started = time.perf_counter()

@@ -70,7 +70,7 @@ _EDITS: tuple[tuple[str, object], ...] = (
 
 def _edit_the_brief(application: QApplication, window: Window, files: int) -> None:
     """Change lines of the brief beside the sheet: all is assessed again and drawn."""
-    window.open_brief(True)
+    window.navigator.open_brief(True)
     _run(application, lambda: True, seconds=0.5)
     tallied, drawn = [], []
     for key, value in _EDITS * 2:

@@ -60,7 +60,7 @@ def window(shared: Window) -> Window:
     # Shortcuts reach the active window only, and another test's window may have been that.
     shared.activateWindow()
     wait(shared.isActiveWindow)
-    shared.open_brief(False)
+    shared.navigator.open_brief(False)
     shared.brief_panel.finer.setChecked(False)
     if shared.state.brief != DEFAULT_BRIEF:
         shared.state.briefs.put(DEFAULT_BRIEF, DEFAULT_BRIEF)
@@ -68,9 +68,9 @@ def window(shared: Window) -> Window:
     shared.listening.forget()
     shared.state.undo_stack.clear()
     shared.steps.find_field.clear()
-    shared.keep(Filter())
+    shared.filter.keep(Filter())
     shared.sheet.sort(0)
-    shared.show_sheet()
+    shared.navigator.show_sheet()
     shared.sheet.go_to("01 Frame drum.wav")
     shared.bench.show_view("Waveform")
     shared.bench.waveform.show_all()

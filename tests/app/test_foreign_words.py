@@ -97,21 +97,21 @@ def test_markup_in_every_foreign_word_is_shown_as_it_stands(fresh: Window, deliv
     fresh.state.briefs.choose_file(brief)
     fresh.open([delivery])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.open_brief(True)
+    fresh.navigator.open_brief(True)
     seen: list[str] = []
     labels: list[str] = []
     for show in (
-        fresh.show_sheet,
-        fresh.show_line_up,
-        fresh.show_parts,
-        fresh.show_names,
-        fresh.show_reply,
-        fresh.show_paper,
+        fresh.navigator.show_sheet,
+        fresh.navigator.show_line_up,
+        fresh.navigator.show_parts,
+        fresh.navigator.show_names,
+        fresh.navigator.show_reply,
+        fresh.navigator.show_paper,
     ):
         show()
         QApplication.processEvents()
-        for row in range(fresh.sheet.proxy.rowCount() if show == fresh.show_sheet else 1):
-            if show == fresh.show_sheet:
+        for row in range(fresh.sheet.proxy.rowCount() if show == fresh.navigator.show_sheet else 1):
+            if show == fresh.navigator.show_sheet:
                 fresh.sheet.selectRow(row)
             QApplication.processEvents()
             seen += [tip for tip in _guessed(fresh) if tip]

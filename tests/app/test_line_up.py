@@ -538,7 +538,7 @@ def test_files_play_where_they_are_placed_or_as_delivered(view: LineUpView, wind
 
 
 def test_the_bench_plays_its_file_from_a_second_before_the_finding(view: LineUpView, window: Window) -> None:
-    window.show_sheet()
+    window.navigator.show_sheet()
     window.sheet.go_to("24 Melodica.wav")
     waveform = window.bench.waveform
     waveform.setFocus()
@@ -556,7 +556,7 @@ def test_the_bench_plays_its_file_from_a_second_before_the_finding(view: LineUpV
 
 
 def test_the_bench_loops_its_own_finding_and_another_view_ends_that(view: LineUpView, window: Window) -> None:
-    window.show_sheet()
+    window.navigator.show_sheet()
     window.sheet.go_to("24 Melodica.wav")
     QTest.keyClick(window, Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
     assert window.listening.loop_s is None
@@ -569,7 +569,7 @@ def test_the_bench_loops_its_own_finding_and_another_view_ends_that(view: LineUp
         pytest.approx(mark.place.frame / RATE - 1.0),
         pytest.approx((mark.place.frame + mark.place.frames) / RATE + 1.0),
     )
-    window.show_line_up()
+    window.navigator.show_line_up()
     assert window.listening.loop_s is None
 
 
@@ -590,7 +590,7 @@ def test_odd_files_line_up(fresh: Window, tmp_path: Path) -> None:
     (folder / "Song.mid").write_bytes(b"MThd\0\0\0\6\0\1\0\1\1\xe0MTrk\0\0\0\4\xff\xff")
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.show_line_up()
+    fresh.navigator.show_line_up()
     view = fresh.line_up
     assert view.canvas.mode == "minutes"
     assert view.tools.tempo.text() == "No tempo is known"
@@ -637,7 +637,7 @@ def test_two_hundred_lanes_of_three_hours_and_one_sample(view: LineUpView, windo
 
 def test_no_words_are_cut_in_a_narrow_window(view: LineUpView, window: Window) -> None:
     window.resize(900, 640)
-    window.open_brief(True)
+    window.navigator.open_brief(True)
     QApplication.processEvents()
     widgets = [*view.findChildren(QPushButton), *window.player_bar.findChildren(QPushButton)]
     shown = [w for w in widgets if w.isVisible()]

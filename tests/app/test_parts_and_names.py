@@ -99,7 +99,7 @@ def test_asked_parts_stand_with_their_files_and_what_is_missing(named: Window, q
 
 
 def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder: Path) -> None:
-    named.show_parts()
+    named.navigator.show_parts()
     tree = named.parts.tree
     place = tree.visualItemRect(part_item(named, "organ")).center()
     drop(named, ["07 Zithering.wav"], tree, place)
@@ -111,13 +111,13 @@ def test_a_file_is_dragged_to_a_part_undone_and_remembered(named: Window, folder
     named.state.undo_stack.redo()
     named.open([folder])
     wait(lambda: named.state.delivery is not None)
-    named.show_parts()
+    named.navigator.show_parts()
     assert rows_of(named)["organ"][1] == ["07 Zithering.wav"]
     named.state.put_corrections(NO_CORRECTIONS)
 
 
 def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Window, qtbot: QtBot) -> None:
-    named.show_parts()
+    named.navigator.show_parts()
     named.parts.assign(["07 Zithering.wav"], "organ")
     assert named.parts.offer.isVisible()
     assert named.parts.offer.text() == "Keep “zithering” as a word for organ"
@@ -144,7 +144,7 @@ def test_a_word_of_ones_own_that_fits_two_parts_is_told_when_the_window_opens(
 
 
 def test_a_name_that_was_understood_offers_no_word(named: Window) -> None:
-    named.show_parts()
+    named.navigator.show_parts()
     named.parts.assign(["05 Gtr L.wav"], "organ")
     assert not named.parts.offer.isVisible()
 
@@ -176,7 +176,7 @@ def test_parts_are_told_with_the_keyboard_alone(named: Window, qtbot: QtBot) -> 
 
 
 def test_parts_are_put_on_the_list_changed_and_taken_off(named: Window, qtbot: QtBot) -> None:
-    named.show_parts()
+    named.navigator.show_parts()
     view = named.parts
     view.part.setFocus()
     view.part.selectAll()
@@ -198,7 +198,7 @@ def test_parts_are_put_on_the_list_changed_and_taken_off(named: Window, qtbot: Q
 
 def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
     named.state.briefs.edit("needs.midi", True, "x")
-    named.show_parts()
+    named.navigator.show_parts()
     told = named.parts.besides.text()
     assert "MIDI" in told
     assert "rough mix" in told
@@ -206,12 +206,12 @@ def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
     assert named.parts.besides.isHidden()
     named.state.set_role(["06 Gtr R.wav"], Role.GROUP)
     wait(lambda: named.state.delivery is not None)
-    named.show_parts()
+    named.navigator.show_parts()
     assert "06 Gtr R.wav  (group)" in others(named)
 
 
 def test_an_example_list_is_taken(named: Window) -> None:
-    named.show_parts()
+    named.navigator.show_parts()
     band = next(a for a in named.parts.lists.menu().actions() if a.text().startswith("Band"))
     band.trigger()
     assert len(named.state.brief.parts) > 15
@@ -227,7 +227,7 @@ def test_two_songs_stand_under_their_names(fresh: Window, folder: Path, tmp_path
     fresh.open([tmp_path / "Two"])
     wait(lambda: fresh.state.delivery is not None)
     fresh.state.briefs.edit("parts", LIST[:2], "Parts")
-    fresh.show_parts()
+    fresh.navigator.show_parts()
     tree = fresh.parts.tree
     heads = [tree.topLevelItem(i).text(0) for i in range(tree.topLevelItemCount())]  # type: ignore[union-attr]
     assert heads == ["Saltmarsh 120 BPM", "kick in", "bass", "Tidewrack 96 BPM", "kick in", "bass"]
@@ -266,7 +266,7 @@ def test_new_names_stand_beside_the_old_ones(named: Window, qtbot: QtBot, folder
 
 
 def test_a_pattern_is_typed_seen_at_once_and_undone_as_one(named: Window, qtbot: QtBot) -> None:
-    named.show_names()
+    named.navigator.show_names()
     field = named.names.pattern
     field.selectAll()
     qtbot.keyClicks(field, "{part}")
@@ -284,7 +284,7 @@ def test_a_pattern_is_typed_seen_at_once_and_undone_as_one(named: Window, qtbot:
 
 
 def test_a_pattern_that_cannot_be_used_says_why_and_keeps_the_names(named: Window, qtbot: QtBot) -> None:
-    named.show_names()
+    named.navigator.show_names()
     before = new_names(named)
     field = named.names.pattern
     field.clear()
@@ -299,7 +299,7 @@ def test_a_pattern_that_cannot_be_used_says_why_and_keeps_the_names(named: Windo
 
 
 def test_a_field_is_added_from_the_menu(named: Window) -> None:
-    named.show_names()
+    named.navigator.show_names()
     named.names.pattern.setText("")
     actions = named.names.fields.menu().actions()
     next(a for a in actions if a.text().startswith("{family}")).trigger()
@@ -309,7 +309,7 @@ def test_a_field_is_added_from_the_menu(named: Window) -> None:
 
 
 def test_a_name_of_ones_own_is_written_and_given_back_with_keys(named: Window, qtbot: QtBot, folder: Path) -> None:
-    named.show_names()
+    named.navigator.show_names()
     table = named.names.table
     table.setFocus()
     table.setCurrentIndex(named.names.model.index(6, 0))
@@ -333,7 +333,7 @@ def test_a_name_of_ones_own_is_written_and_given_back_with_keys(named: Window, q
 
 
 def test_the_order_by_family_counts_anew(named: Window, qtbot: QtBot) -> None:
-    named.show_names()
+    named.navigator.show_names()
     box = named.names.order
     box.setFocus()
     qtbot.keyClick(box, Qt.Key.Key_Down)
@@ -346,11 +346,11 @@ def test_the_order_by_family_counts_anew(named: Window, qtbot: QtBot) -> None:
 
 
 def test_names_go_into_the_reply_and_out_as_csv(named: Window, qtbot: QtBot, tmp_path: Path, folder: Path) -> None:
-    named.show_names()
+    named.navigator.show_names()
     assert "my copies are called" not in named.reply.text.toPlainText()
     named.names.in_reply.setFocus()
     qtbot.keyClick(named.names.in_reply, Qt.Key.Key_Space)
-    named.show_reply()
+    named.navigator.show_reply()
     assert "04 LdVox wet.wav → 04 Lead voice wet.wav" in named.reply.text.toPlainText()
     named.names.save_csv_to(tmp_path / "names.csv")
     rows = list(csv.reader((tmp_path / "names.csv").open(encoding="utf-8", newline="")))
@@ -373,7 +373,7 @@ def test_the_sheet_shows_what_was_understood_and_ties_pairs(named: Window) -> No
 
 
 def test_the_sheet_is_sorted_by_family(named: Window) -> None:
-    next(a for a in named.view_menu.sort_menu.actions() if a.text() == "Family").trigger()
+    next(a for a in named.menus.view_menu.sort_menu.actions() if a.text() == "Family").trigger()
     proxy = named.sheet.proxy
     shown = [str(proxy.index(r, 0).data()) for r in range(proxy.rowCount())]
     assert shown == [
@@ -417,7 +417,7 @@ def test_a_delivery_with_names_of_all_kinds_opens(fresh: Window, folder: Path, t
         shutil.copy(folder / "02 bs.wav", awkward / name)
     fresh.open([awkward])
     wait(lambda: fresh.state.delivery is not None)
-    for show in (fresh.show_parts, fresh.show_names, fresh.show_sheet):
+    for show in (fresh.navigator.show_parts, fresh.navigator.show_names, fresh.navigator.show_sheet):
         show()
         fresh.grab()
     assert {r.old for r in fresh.names.model.plan} == set(names)

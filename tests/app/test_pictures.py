@@ -146,10 +146,10 @@ def test_what_is_shown_is_saved_as_a_picture_of_twice_its_size(
     assert window.said.text() == f"Saved: {tmp_path / 'saved.png'}"
     saved = QImage(str(tmp_path / "saved.png"))
     assert (saved.width(), saved.height()) == (2 * size.width(), 2 * size.height())
-    window.show_line_up()
+    window.navigator.show_line_up()
     window.picture_saver.ask_and_save()
     assert QImage(str(tmp_path / "saved.png")).width() == 2 * window.line_up.picture.width()
     assert proposed == ["Frame drum Histogram.png", "Line-up.png"]
-    window.show_reply()
+    window.navigator.show_reply()
     window.picture_saver.ask_and_save()
     assert window.said.text() == "There is no picture to save here: go to the sheet or the line-up."

@@ -72,7 +72,7 @@ def test_a_file_that_could_not_be_checked_here_is_said_everywhere_and_never_aske
     assert cell == "could not be checked here: the file is gone"
     assert "The client is not asked for it." in bench_text(lacking)
     assert "It can go into the mix as it is." not in bench_text(lacking)
-    lacking.show_reply()
+    lacking.navigator.show_reply()
     assert "Not checked here, so not asked: 1 file" in [w.text() for w in lacking.reply.findChildren(QLabel)]
     letter = lacking.reply.text.toPlainText()
     assert "Voice" not in letter
@@ -153,7 +153,7 @@ def test_who_asks_for_samples_of_a_file_that_is_gone_gets_an_answer(tmp_path: Pa
 
 
 def test_a_window_that_is_closed_while_a_pdf_is_written_waits_for_it(window: Window, tmp_path: Path) -> None:
-    window.show_reply()
+    window.navigator.show_reply()
     path = tmp_path / "reply.pdf"
     assert window.reply.save_to(path)
     window.close()
@@ -168,7 +168,7 @@ def test_a_window_that_is_closed_while_a_pdf_is_written_waits_for_it(window: Win
 
 
 def test_a_window_whose_pdf_could_not_be_written_stays_open(window: Window, tmp_path: Path) -> None:
-    window.show_reply()
+    window.navigator.show_reply()
     window.reply.save_to(tmp_path / "none" / "reply.pdf")
     window.close()
     wait(lambda: not window.state.clerks.is_saving)
@@ -184,7 +184,7 @@ def test_saving_into_the_clients_folder_is_asked_about(
     folder = small_delivery(tmp_path / "Song 96 BPM", 2)
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.show_reply()
+    fresh.navigator.show_reply()
     asked: list[str] = []
 
     def answer(box: QMessageBox) -> int:
@@ -222,7 +222,7 @@ def test_nothing_that_plays_is_recorded_over_a_clients_file(fresh: Window, tmp_p
 
 def test_pages_leave_nothing_behind(window: Window) -> None:
     def once() -> int:
-        for show in (window.show_keys, window.show_about, window._show_troubles):
+        for show in (window.show_keys, window.show_about, window.steps.troubles_button.click):
             show()
             for dialog in window.findChildren(QDialog):
                 dialog.reject()
@@ -235,10 +235,10 @@ def test_pages_leave_nothing_behind(window: Window) -> None:
 
 def test_menus_that_are_filled_anew_keep_no_old_actions(window: Window) -> None:
     def actions() -> int:
-        for menu in (window.role_menus.song_menu, window.brief_panel.menu):
+        for menu in (window.menus.role_menus.song_menu, window.brief_panel.menu):
             menu.aboutToShow.emit()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-        return len(window.role_menus.song_menu.actions()) + len(window.findChildren(type(window.cancel_action)))
+        return len(window.menus.role_menus.song_menu.actions()) + len(window.findChildren(type(window.menus.cancel)))
 
     first = actions()
     assert [actions() for _ in range(3)] == [first] * 3
@@ -252,7 +252,7 @@ def test_a_change_of_theme_restyles_what_is_seen_and_then_the_rest(window: Windo
     settle(window)
     assert night in window.desk.styleSheet()
     assert day in window.reply.styleSheet()
-    window.show_reply()
+    window.navigator.show_reply()
     assert night in window.reply.styleSheet()
     assert day in window.parts.styleSheet()
     wait(lambda: night in window.parts.styleSheet())  # hidden views follow while nobody waits for them
@@ -261,7 +261,7 @@ def test_a_change_of_theme_restyles_what_is_seen_and_then_the_rest(window: Windo
     window.theme.choose("day")
     settle(window)
     assert day in window.reply.styleSheet()
-    window.show_sheet()
+    window.navigator.show_sheet()
     assert day in window.desk.styleSheet()
 
 
@@ -284,7 +284,7 @@ def _wears_the_theme(widget: QWidget | None) -> bool:
 
 def test_every_part_of_the_window_wears_the_theme(window: Window) -> None:
     """A view that sets a sheet of its own on itself would lose the theme's."""
-    window.open_brief(True)
+    window.navigator.open_brief(True)
     window.brief_panel.finer.setChecked(True)
     kinds = (QAbstractButton, QComboBox, QLineEdit, QAbstractSpinBox, QScrollArea)
     for kind in kinds:
@@ -295,7 +295,7 @@ def test_every_part_of_the_window_wears_the_theme(window: Window) -> None:
         for widget in widgets:
             assert _wears_the_theme(widget), (widget, widget.accessibleName())
     window.brief_panel.finer.setChecked(False)
-    window.open_brief(False)
+    window.navigator.open_brief(False)
 
 
 # -- signals ----------------------------------------------------------------------------------

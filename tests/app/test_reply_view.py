@@ -122,6 +122,6 @@ def test_what_cannot_be_saved_is_said_and_the_client_is_never_overwritten(window
 
 
 def test_the_reply_needs_a_judged_delivery(fresh: Window) -> None:
-    fresh.show_reply()
+    fresh.navigator.show_reply()
     assert fresh.pages.currentWidget() is fresh.empty
     wait(lambda: True)

@@ -122,8 +122,8 @@ def test_songs_can_be_chosen_with_the_keyboard(bundle: Window, qtbot: QtBot) -> 
 def test_files_move_to_another_song_and_back(small: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QInputDialog, "getText", lambda *args, **options: ("Night Bus", True))
     select(small, 2, 3)
-    small.role_menus.song_menu.aboutToShow.emit()
-    choose(small.role_menus.song_menu, "A new song")
+    small.menus.role_menus.song_menu.aboutToShow.emit()
+    choose(small.menus.role_menus.song_menu, "A new song")
     assert small.state.intake is not None
     assert small.state.intake.songs == ("Salt House 96 BPM C minor", "Night Bus")
     assert small.songs.isVisible()
@@ -140,7 +140,7 @@ def test_files_move_to_another_song_and_back(small: Window, qtbot: QtBot, monkey
 
 def test_a_role_is_changed_for_all_chosen_files_and_the_checks_follow(small: Window, qtbot: QtBot) -> None:
     select(small, 0, 1)
-    choose(small.role_menus.role_menu, "reference")
+    choose(small.menus.role_menus.role_menu, "reference")
     assert "2 trackouts" in small.band.facts.text()
     assert [r.track.role for r in small.sheet.sheet_model.sheet.rows[:2]] == [Role.REFERENCE] * 2
     assert small.sheet.selected_paths == ("01 Parta.wav", "02 Partb.wav"), "the same files stay chosen"
@@ -153,12 +153,12 @@ def test_a_role_is_changed_for_all_chosen_files_and_the_checks_follow(small: Win
 
 def test_a_file_that_is_left_out_stands_at_the_end_and_comes_back_measured(small: Window) -> None:
     select(small, 0)
-    choose(small.role_menus.role_menu, "stray")
+    choose(small.menus.role_menus.role_menu, "stray")
     assert shown(small)[-2:] == ["01 Parta.wav (stray)", "notes.txt (document)"]
     assert small.state.delivery is not None
     assert len(small.state.delivery.tracks) == 3
     small.sheet.go_to("01 Parta.wav")
-    choose(small.role_menus.role_menu, "trackout")
+    choose(small.menus.role_menus.role_menu, "trackout")
     wait(lambda: small.state.delivery is not None)
     assert len(small.state.delivery.tracks) == 4
     assert all(t.measures is not None for t in small.state.delivery.tracks)
@@ -166,9 +166,9 @@ def test_a_file_that_is_left_out_stands_at_the_end_and_comes_back_measured(small
 
 def test_an_undo_while_a_file_is_measured_loses_no_measures(small: Window) -> None:
     select(small, 1)
-    choose(small.role_menus.role_menu, "reference")
+    choose(small.menus.role_menus.role_menu, "reference")
     small.sheet.go_to("01 Parta.wav")
-    choose(small.role_menus.role_menu, "stray")
+    choose(small.menus.role_menus.role_menu, "stray")
     small.state.undo_stack.undo()
     assert small.state.is_measuring
     small.state.undo_stack.undo()
@@ -179,7 +179,7 @@ def test_an_undo_while_a_file_is_measured_loses_no_measures(small: Window) -> No
 
 def test_a_file_of_no_song_joins_the_first_when_it_is_said_to_be_sound(bundle: Window) -> None:
     bundle.sheet.go_to("old takes.rar")
-    choose(bundle.role_menus.role_menu, "reference")
+    choose(bundle.menus.role_menus.role_menu, "reference")
     wait(lambda: bundle.state.delivery is not None)
     assert bundle.state.intake is not None
     assert "" not in bundle.state.intake.songs
@@ -190,7 +190,7 @@ def test_a_file_of_no_song_joins_the_first_when_it_is_said_to_be_sound(bundle: W
 
 def test_the_last_audio_file_cannot_be_left_out(small: Window) -> None:
     select(small, 0, 1, 2, 3)
-    choose(small.role_menus.role_menu, "stray")
+    choose(small.menus.role_menus.role_menu, "stray")
     assert small.state.intake is not None
     assert len(small.state.intake.sounds) == 4
 
@@ -198,8 +198,8 @@ def test_the_last_audio_file_cannot_be_left_out(small: Window) -> None:
 def test_the_role_menu_opens_at_the_row_with_a_key(small: Window, qtbot: QtBot) -> None:
     small.sheet.setFocus()
     qtbot.keyClick(small.sheet, Qt.Key.Key_R, CTRL)
-    wait(small.role_menus.role_menu.isVisible)
-    qtbot.keyClick(small.role_menus.role_menu, Qt.Key.Key_4)
+    wait(small.menus.role_menus.role_menu.isVisible)
+    qtbot.keyClick(small.menus.role_menus.role_menu, Qt.Key.Key_4)
     assert "a rough mix" in small.band.facts.text()
     assert "content.no-rough-mix" not in codes(small)
 
@@ -208,7 +208,7 @@ def test_while_files_are_measured_roles_wait(fresh: Window, tmp_path: Path) -> N
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 6, seconds=25)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.is_measuring)
     fresh.sheet.selectRow(0)
-    choose(fresh.role_menus.role_menu, "click")
+    choose(fresh.menus.role_menus.role_menu, "click")
     assert "Wait until all files are measured" in fresh.said.text()
     assert fresh.state.intake is not None
     assert fresh.state.intake.entries[0].role is Role.TRACKOUT
@@ -315,7 +315,7 @@ def test_reading_again_finds_what_was_added_changed_and_lost(small: Window, qtbo
     assert small.state.intake is not None
     folder = small.state.intake.source
     select(small, 0)
-    choose(small.role_menus.role_menu, "reference")
+    choose(small.menus.role_menus.role_menu, "reference")
     before = {t.path: t for t in small.state.tracks}
     soundfile.write(folder / "05 Horn.wav", np.zeros(4800), 48_000, subtype="PCM_24")
     soundfile.write(folder / "02 Partb.wav", np.zeros(4800), 44_100, subtype="PCM_24")

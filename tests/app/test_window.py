@@ -124,7 +124,7 @@ def test_findings_come_as_files_are_measured(fresh: Window, qtbot: QtBot, tmp_pa
     assert "clipping.baked" in [card.finding.code for card in fresh.bench.panel.cards]
     head = fresh.sheet.model().headerData(Column.CLIPPING, Qt.Orientation.Horizontal)
     assert head == "Clipping"  # how many files are free of it is not known yet
-    fresh.show_reply()
+    fresh.navigator.show_reply()
     assert fresh.pages.currentWidget() is fresh.desk
     wait(lambda: fresh.state.delivery is not None)
     assert band.next.isVisible()
@@ -332,7 +332,7 @@ def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) ->
 
 
 def test_filtering_by_question(window: Window) -> None:
-    action = next(a for a in window.view_menu.show_menu.actions() if a.text() == "Findings of channels")
+    action = next(a for a in window.menus.view_menu.show_menu.actions() if a.text() == "Findings of channels")
     action.trigger()
     numbers = [name[:2] for name in shown(window)]
     assert numbers == ["05", "09", "14", "28", "29", "30", "31"]
@@ -365,12 +365,12 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
     ],
 )
 def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
-    next(a for a in window.view_menu.sort_menu.actions() if a.text() == words).trigger()
+    next(a for a in window.menus.view_menu.sort_menu.actions() if a.text() == words).trigger()
     assert shown(window)[0] == first
 
 
 def test_sorting_by_who_must_act_puts_the_clients_files_first(window: Window) -> None:
-    next(a for a in window.view_menu.sort_menu.actions() if a.text() == "Who must act").trigger()
+    next(a for a in window.menus.view_menu.sort_menu.actions() if a.text() == "Who must act").trigger()
     rows = shown(window)
     assert rows[:14] == sorted(rows[:14])
     assert rows[:2] == ["01 Frame drum.wav", "03 Hand bells.wav"]
@@ -422,7 +422,7 @@ def test_rows_are_walked_with_keys_and_copied_as_text(window: Window, qtbot: QtB
 
 
 def test_every_control_has_a_name_and_a_keyboard_way(window: Window) -> None:
-    window.open_brief(True)
+    window.navigator.open_brief(True)
     window.brief_panel.finer.setChecked(True)
     nameless = []
     kinds = (QAbstractButton, QLineEdit, QTextEdit, QComboBox, QAbstractSpinBox)

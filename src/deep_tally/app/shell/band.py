@@ -149,11 +149,19 @@ class Band(QWidget):
             tally.show_count(counts[action] if counts is not None else None)
         self.next.setEnabled(counts is not None and not to_come)
         self.to_come.setText(to_come)
-        self.show_next(self._has_next)
+        self._show_next()
 
-    def show_next(self, has_next: bool) -> None:
-        """Whether there is a next step; while something is still to come that is shown in its place."""
-        self._has_next = has_next
+    def show_steps(self, *, is_open: bool, is_reply: bool) -> None:
+        """Tallies and the next step, where a delivery is open; the reply's next step is to save it."""
+        self.next.setText("Save the reply…" if is_reply else "Write the reply")
+        for tally in self.tallies.values():
+            tally.setVisible(is_open)
+        self._has_next = is_open
+        self._show_next()
+
+    def _show_next(self) -> None:
+        """The next step; while something is still to come, that is shown in its place."""
+        has_next = self._has_next
         is_waiting = bool(self.to_come.text())
         self.next.setVisible(has_next and not is_waiting)
         self.to_come.setVisible(has_next and is_waiting)

@@ -26,7 +26,11 @@ class PictureSaver:
         """Ask where to save the line-up, or the picture on the bench, as a PNG."""
         page = self._window.pages.currentWidget()
         shown = self._window.bench.stage.currentWidget() if page is self._window.desk else page
-        if not self._window.has_delivery or shown is None or page not in (self._window.desk, self._window.line_up):
+        if (
+            not self._window.state.intake is not None
+            or shown is None
+            or page not in (self._window.desk, self._window.line_up)
+        ):
             self._window.say("There is no picture to save here: go to the sheet or the line-up.")
             return
         name = self._window.bench.view_name if page is self._window.desk else "Line-up"

@@ -50,7 +50,7 @@ class Presenter(QObject):
         if self._state.intake is None:
             self._window.band.show_opening(name)
         self._window.progress.show_opening(words)
-        self._window.cancel_action.setEnabled(True)
+        self._window.menus.cancel.setEnabled(True)
 
     def _show_progress(self) -> None:
         self._window.progress.show_run(self._state.measuring, self._state.comparing)
@@ -63,11 +63,11 @@ class Presenter(QObject):
             self._window.playback.forget()
         self._window.progress.begin()
         self._window.band.show_counts(None)
-        self._window.show_page(self._window.desk)
+        self._window.navigator.show_page(self._window.desk)
         if not again:
             self._window.songs.song = ""
             self._window.steps.find_field.clear()
-            self._window.keep_action(None)
+            self._window.filter.keep_action(None)
         self.fill()
         if not again:
             self._window.sheet.scrollToTop()
@@ -91,7 +91,7 @@ class Presenter(QObject):
         if self._state.is_measuring:
             self._window.progress.begin()
             self._window.progress.show()
-            self._window.cancel_action.setEnabled(True)
+            self._window.menus.cancel.setEnabled(True)
             self._show_progress()
 
     def measured(self, track: Track) -> None:
@@ -184,7 +184,7 @@ class Presenter(QObject):
 
     def _calm(self) -> None:
         self._window.progress.hide()
-        self._window.cancel_action.setEnabled(False)
+        self._window.menus.cancel.setEnabled(False)
 
     def fill(self) -> None:
         """Fill sheet, bench and band with what is known now."""

@@ -25,14 +25,14 @@ class ViewMenu:
 
     def __init__(self, window: Window, view: QMenu) -> None:
         self._window = window
-        add_action(view, "&Sheet", window.show_sheet, "Ctrl+1")
-        add_action(view, "&Line-up", window.show_line_up, "Ctrl+2")
-        add_action(view, "&Parts", window.show_parts, "Ctrl+3")
-        add_action(view, "&Names", window.show_names, "Ctrl+4")
-        add_action(view, "&Reply", window.show_reply, "Ctrl+5")
-        add_action(view, "The client's &page", window.show_paper, "Ctrl+6")
-        add_action(view, "The &brief beside the sheet", window.toggle_brief, "Ctrl+B")
-        add_action(view, "&Find a file", window.go_find, QKeySequence.StandardKey.Find)
+        add_action(view, "&Sheet", window.navigator.show_sheet, "Ctrl+1")
+        add_action(view, "&Line-up", window.navigator.show_line_up, "Ctrl+2")
+        add_action(view, "&Parts", window.navigator.show_parts, "Ctrl+3")
+        add_action(view, "&Names", window.navigator.show_names, "Ctrl+4")
+        add_action(view, "&Reply", window.navigator.show_reply, "Ctrl+5")
+        add_action(view, "The client's &page", window.navigator.show_paper, "Ctrl+6")
+        add_action(view, "The &brief beside the sheet", window.navigator.toggle_brief, "Ctrl+B")
+        add_action(view, "&Find a file", window.filter.go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()
         self._fill_file_menu(view.addMenu("The &file as"))
         self._fill_show_menu(view.addMenu("S&how"))
@@ -58,7 +58,7 @@ class ViewMenu:
         add_action(menu, "&Turned down", self._window.bench.down.click, "Ctrl+D")
 
     def _fill_show_menu(self, menu: QMenu, *, keys: bool = True) -> None:
-        add_action(menu, "&Everything", lambda: self._window.keep(Filter()), "Alt+0" if keys else None)
+        add_action(menu, "&Everything", lambda: self._window.filter.keep(Filter()), "Alt+0" if keys else None)
         for number, action in enumerate(Action, start=1):
             wanted = Filter(action=action)
             add_action(menu, ACTION_WORDS[action], self._keeper(wanted), f"Alt+{number}" if keys else None)
@@ -67,7 +67,7 @@ class ViewMenu:
             add_action(menu, f"Findings of {question}", self._keeper(Filter(question=question)))
 
     def _keeper(self, wanted: Filter) -> Callable[[], None]:
-        return lambda: self._window.keep(wanted)
+        return lambda: self._window.filter.keep(wanted)
 
     def _sorter(self, column: Column, key: SortBy) -> Callable[[], None]:
         return lambda: self._window.sheet.sort(column, by=key)
