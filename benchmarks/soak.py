@@ -15,7 +15,7 @@ from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication, QDialog
 
 from common import PeakMemory
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from window import TimedApplication, _is_new, _run
 

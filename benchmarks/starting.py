@@ -14,7 +14,7 @@ import soundfile
 from PySide6.QtWidgets import QApplication
 
 from common import decode_seconds, make_files
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.engine.check_run import Assessed, CheckRun, Listed, Refused
 from deep_tally.model.brief import DEFAULT_BRIEF
 from window import TimedApplication, _run

@@ -12,7 +12,7 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QEventLoop, QObject, QTimer
 from PySide6.QtWidgets import QApplication
 
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.delivery import Delivery
 

@@ -41,7 +41,7 @@ def check_folder(folder: Path, **options: Path) -> Delivery:
 def warm_workers(own_home: Path, request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """Workers outlive their crew, except where tests are about their life and death."""
     if request.path.name not in ("test_crew.py", "test_command.py"):
-        monkeypatch.setattr(Crew, "_hire", stable.hire)
+        monkeypatch.setattr(Crew, "hire", stable.hire)
         monkeypatch.setattr(Crew, "close", stable.close)
 
 

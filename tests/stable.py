@@ -9,7 +9,7 @@ from deep_tally.engine.check_run import KERNELS
 from deep_tally.work.crew import Crew, Returned
 
 _IDLE: list[Any] = []
-_HIRE, _CLOSE = Crew._hire, Crew.close
+_HIRE, _CLOSE = Crew.hire, Crew.close
 _HOME = ("XDG_CONFIG_HOME", "XDG_CACHE_HOME", "XDG_DATA_HOME")
 
 
@@ -20,7 +20,7 @@ def take_home(progress: object, home: dict[str, str]) -> None:
 
 def hire(crew: Crew) -> Any:
     """A worker out of the stable, or a new one."""
-    if crew._preload != KERNELS:
+    if crew.preload != KERNELS:
         return _HIRE(crew)
     worker = _IDLE.pop() if _IDLE else _HIRE(crew)
     worker.pipe.send(("", take_home, ({name: os.environ[name] for name in _HOME},)))
@@ -32,8 +32,8 @@ def hire(crew: Crew) -> Any:
 
 def close(crew: Crew) -> None:
     """End a crew; its idle workers go back into the stable."""
-    if crew._preload == KERNELS:
-        for worker in [w for w in crew._workers if w.job is None and w.process.is_alive()]:
-            crew._workers.remove(worker)
+    if crew.preload == KERNELS:
+        for worker in [w for w in crew.workers if w.job is None and w.process.is_alive()]:
+            crew.workers.remove(worker)
             _IDLE.append(worker)
     _CLOSE(crew)

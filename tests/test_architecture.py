@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import importlib
 import subprocess
 import sys
 from pathlib import Path
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 
 import deep_tally
+from deep_tally.check.registry import CHECKS
 
 SOURCE = Path(deep_tally.__file__).parent
 ROOMS = ("model", "intake", "names", "measure", "compare", "check", "reply")
@@ -115,6 +117,128 @@ def test_the_windows_process_never_loads_what_only_workers_need() -> None:
     code += f"print([m for m in {heavy!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+# -- sizes and shape --------------------------------------------------------------------------
+
+FILE_LINES, CLASS_LINES, FUNCTION_LINES, PUBLIC_METHODS = 500, 400, 60, 25
+
+
+def _lines(node: ast.AST) -> int:
+    """Lines of a class or function; a function's docstring does not count."""
+    assert isinstance(node, ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef)
+    lines = (node.end_lineno or 0) - node.lineno + 1
+    first = node.body[0]
+    is_docstring = isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant)
+    if not isinstance(node, ast.ClassDef) and is_docstring:
+        lines -= (first.end_lineno or 0) - first.lineno + 1
+    return lines
+
+
+def _too_large(source: str) -> list[str]:
+    found = ["the file"] if source.count("\n") > FILE_LINES else []
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) and _lines(node) > FUNCTION_LINES:
+            found.append(node.name)
+        elif isinstance(node, ast.ClassDef):
+            # What Qt calls is named as Qt names it.
+            names = [f.name for f in node.body if isinstance(f, ast.FunctionDef)]
+            public = [name for name in names if not name.startswith("_") and name.islower()]
+            if _lines(node) > CLASS_LINES or len(public) > PUBLIC_METHODS:
+                found.append(node.name)
+    return found
+
+
+def test_no_file_class_or_function_is_too_large() -> None:
+    paths = list(SOURCE.rglob("*.py"))
+    assert len(paths) > 200
+    assert {str(p.relative_to(SOURCE)): found for p in paths if (found := _too_large(p.read_text("utf-8")))} == {}
+
+
+def test_what_is_too_large_is_found() -> None:
+    body = "    x = 1\n"
+    assert _too_large("def f():\n" + body * FUNCTION_LINES) == ["f"]
+    assert _too_large("def f():\n" + body * (FUNCTION_LINES - 1)) == []
+    assert _too_large('def f():\n    """One\n\n    and more.\n    """\n' + body * (FUNCTION_LINES - 1)) == []
+    assert _too_large("class C:\n" + body * CLASS_LINES) == ["C"]
+    methods = "".join(f"    def m{n}(self): ...\n" for n in range(PUBLIC_METHODS))
+    assert _too_large("class C:\n" + methods + "    def _own(self): ...\n    def paintEvent(self): ...\n") == []
+    assert _too_large("class C:\n" + methods + "    def more(self): ...\n") == ["C"]
+    assert _too_large("x = 1\n" * (FILE_LINES + 1)) == ["the file"]
+
+
+def _needs(path: Path) -> set[str]:
+    """The modules one module imports, at once or later; what only a type checker reads is left out."""
+    tree = ast.parse(path.read_text("utf-8"))
+    for node in ast.walk(tree):
+        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
+            node.body = []
+    found = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("deep_tally"):
+            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+        elif isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+    return found
+
+
+def _cycle(graph: dict[str, set[str]]) -> list[str]:
+    """One way from a module back to itself; empty where there is none."""
+    done: set[str] = set()
+
+    def visit(module: str, way: list[str]) -> list[str]:
+        if module in way:
+            return [*way[way.index(module) :], module]
+        if module not in done:
+            for needed in sorted(graph[module]):
+                if cycle := visit(needed, [*way, module]):
+                    return cycle
+            done.add(module)
+        return []
+
+    return next((cycle for module in sorted(graph) if (cycle := visit(module, []))), [])
+
+
+def test_no_module_needs_itself_by_way_of_others() -> None:
+    modules = {".".join(("deep_tally", *p.relative_to(SOURCE).with_suffix("").parts)): p for p in SOURCE.rglob("*.py")}
+    graph = {name: (_needs(path) & modules.keys()) - {name} for name, path in modules.items()}
+    assert sum(map(len, graph.values())) > 1000
+    assert _cycle(graph) == []
+    assert _cycle({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}) == ["a", "b", "c", "a"]
+
+
+QUESTIONS = ("start", "length", "rate", "depth", "clipping", "headroom", "channels", "name", "content")
+
+
+def test_checks_and_their_words_mirror_each_other_question_by_question() -> None:
+    assert {check.code.partition(".")[0] for check in CHECKS} == set(QUESTIONS)
+    for question in QUESTIONS:
+        assert (SOURCE / "check" / "rules" / f"{question}.py").exists()
+        words = importlib.import_module(f"deep_tally.reply.wording.{question}")
+        codes = {check.code for check in CHECKS if check.code.startswith(f"{question}.")}
+        assert set(words.WORDINGS) == codes
+
+
+# -- tests ------------------------------------------------------------------------------------
+
+
+def _privates(tree: ast.Module) -> list[str]:
+    """What code reads of others that they keep to themselves."""
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Attribute) and node.attr.startswith("_") and not node.attr.startswith("__"):
+            if not (isinstance(node.value, ast.Name) and node.value.id in ("self", "cls", "os")):
+                found.append(ast.unparse(node))
+        elif isinstance(node, ast.ImportFrom) and (node.module or "").startswith("deep_tally"):
+            found += [alias.name for alias in node.names if alias.name.startswith("_") and alias.name[1] != "_"]
+    return found
+
+
+def test_tests_read_no_privates() -> None:
+    paths = list(Path(__file__).parent.rglob("*.py"))
+    assert len(paths) > 80
+    assert {p.name: found for p in paths if (found := _privates(ast.parse(p.read_text("utf-8"))))} == {}
+    assert _privates(ast.parse("from deep_tally.a import _b\nx._y\nself._z\nx.__name__")) == ["_b", "x._y"]
 
 
 # -- foreign words ----------------------------------------------------------------------------

@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.corrections import NO_CORRECTIONS

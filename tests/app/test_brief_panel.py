@@ -13,10 +13,11 @@ from PySide6.QtWidgets import QApplication, QCheckBox, QComboBox, QDoubleSpinBox
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
+from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.brief.brief_editors import Choice, Switch, Words
 from deep_tally.app.brief.brief_editors import Window as WindowEditor
 from deep_tally.app.brief.brief_panel import BriefPanel
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.reply.brief_words import LINES
@@ -57,7 +58,7 @@ def test_each_line_says_what_is_asked_and_what_came(window: Window, panel: Brief
     }
     assert set(panel.editors) | {"parts"} == {line.key for line in LINES}
     assert not any(panel.coverage[line.key].isVisible() for line in LINES if line.is_unseen)
-    assert "No file can show these" in " ".join(label.text() for label in panel._labels)
+    assert "No file can show these" in " ".join(label.text() for label in panel.findChildren(PlainLabel))
     assert panel.coverage["rates"].accessibleName() == "Sample rate: 32 of 33"
 
 

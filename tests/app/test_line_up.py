@@ -43,7 +43,7 @@ def view(window: Window) -> LineUpView:
     line_up.tools.move_files.setChecked(False)
     line_up.canvas.show_all()
     line_up.canvas.set_cursor(0.0)
-    line_up._mark = None
+    line_up.canvas.mark = None
     line_up.list.go_to(DRUM)
     line_up.list.setFocus()
     QApplication.processEvents()
@@ -231,11 +231,11 @@ def test_a_place_is_there_again_when_the_delivery_is_opened_again(
     view: LineUpView, window: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     view.place(GUITAR, 480_000)
-    window.state._keep()
+    window.state.keep_corrections()
     assert window.state.intake is not None
     assert window.state.run is not None
     # The window is shared: its data folder is that of the test it was opened in.
-    monkeypatch.setenv("XDG_DATA_HOME", str(window.state.run._record.parents[2]))
+    monkeypatch.setenv("XDG_DATA_HOME", str(window.state.run.record.parents[2]))
     assert said_of(window.state.intake.source).places == {GUITAR: 480_000}
     view.place(GUITAR, None)
 
@@ -328,7 +328,7 @@ def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeyp
 
 def test_low_lanes_show_their_name_on_focus(view: LineUpView) -> None:
     view.set_height(6)
-    label = view.list._label
+    label = view.list.hint
     assert (label.isVisible(), label.text()) == (True, "Frame drum")
     press(view, Qt.Key.Key_Down)
     assert label.text() == "Shaker"
@@ -527,12 +527,12 @@ def test_files_play_where_they_are_placed_or_as_delivered(view: LineUpView, wind
     view.place(GUITAR, 480_000)
     view.list.go_to(GUITAR)
     press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
-    assert [s.start_frames for s in window.listening._soundings] == [480_000]
+    assert [s.start_frames for s in window.listening.soundings] == [480_000]
     window.player_bar.placed_button.click()
     window.listening.halt()
     wait(lambda: not window.listening.is_playing)
     press(view, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
-    assert [s.start_frames for s in window.listening._soundings] == [0]
+    assert [s.start_frames for s in window.listening.soundings] == [0]
     window.player_bar.placed_button.click()
     view.place(GUITAR, None)
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QApplication
 
 from app.conftest import wait
 from app.test_window import small_delivery
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.cli.main import main
 from deep_tally.model.corrections import NO_CORRECTIONS
@@ -64,7 +64,7 @@ def test_window_and_command_line_give_one_answer(
     before = json.loads(to_json(fresh.state.delivery))
     assert answer_of_the_command(folder, capsys) == (before, "")
     say_much(fresh)
-    fresh.state._keep()
+    fresh.state.keep_corrections()
     after = json.loads(to_json(fresh.state.delivery))
     answer, said = answer_of_the_command(folder, capsys)
     assert answer == after
@@ -135,13 +135,13 @@ def test_nothing_of_one_delivery_shows_in_the_next(fresh: Window, folder: Path, 
 
 def test_a_damaged_record_is_said_and_what_is_said_then_does_not_write_over_it(fresh: Window, folder: Path) -> None:
     say_much(opened(fresh, folder))
-    fresh.state._keep()
+    fresh.state.keep_corrections()
     (record,) = home().iterdir()
     record.write_text("{")
     opened(fresh, folder)
     wait(lambda: "cannot be used" in fresh.said.text())
     assert str(record) in fresh.said.text()
     say_much(fresh)
-    fresh.state._keep()
+    fresh.state.keep_corrections()
     assert sorted(p.name for p in home().iterdir()) == sorted([record.name, f"{record.stem}.kept-1"])
     assert record.with_suffix(".kept-1").read_text() == "{"

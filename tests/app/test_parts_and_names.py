@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QLineEdit, QTreeW
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role
@@ -292,8 +292,8 @@ def test_a_pattern_that_cannot_be_used_says_why_and_keeps_the_names(named: Windo
     assert "it has no field called {oops}" in named.names.trouble.text()
     assert named.names.trouble.isVisible()
     field.clear()
+    qtbot.keyClicks(field, "x")
     qtbot.keyClick(field, Qt.Key.Key_Backspace)
-    named.names._edit_pattern("")
     assert "it is empty" in named.names.trouble.text()
     assert set(new_names(named)) == set(before)
 

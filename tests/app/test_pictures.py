@@ -32,7 +32,7 @@ def show(window: Window, path: str, key: Qt.Key, name: str) -> Picture:
 def test_the_spectrogram_shows_where_an_upsampled_file_ends(window: Window, qtbot: QtBot) -> None:
     picture = show(window, "22 Brushes.wav", Qt.Key.Key_F10, "Spectrogram")
     assert picture.accessibleDescription() == "Nothing above 10.7 kHz."
-    plot = picture._plot()  # type: ignore[attr-defined]
+    plot = picture.plot()  # type: ignore[attr-defined]
     stroke = plot.left() + plot.width() * 0.507
 
     def level(khz: float) -> str:
@@ -81,7 +81,7 @@ def test_the_histogram_shows_how_much_is_clipped(window: Window, qtbot: QtBot) -
     assert "samples at the highest value" in words
     highest = int(words.split()[0])
     assert highest > 1000
-    plot = picture._plot()  # type: ignore[attr-defined]
+    plot = picture.plot()  # type: ignore[attr-defined]
     picture.read_at(QPointF(plot.right() - 0.2, plot.center().y()))
     assert picture.readout().startswith("0.0 dBFS: ")
     picture.setFocus()
@@ -98,10 +98,10 @@ def test_the_histogram_shows_bits_that_are_not_in_use(window: Window) -> None:
 def test_the_stereo_picture_tells_how_the_sides_go_together(window: Window) -> None:
     picture = show(window, "05 Harmonium.wav", Qt.Key.Key_F11, "Stereo")
     assert picture.accessibleDescription().startswith("Correlation 1.00")
-    plot = picture._plot()  # type: ignore[attr-defined]
+    plot = picture.plot()  # type: ignore[attr-defined]
     picture.read_at(QPointF(plot.left() + plot.width() * 0.4, plot.center().y()))
     assert "Hz: correlation 1.00, mid " in picture.readout()
-    square = picture._square()  # type: ignore[attr-defined]
+    square = picture.square()  # type: ignore[attr-defined]
     picture.read_at(square.center() - QPointF(0, square.height() / 4))
     assert picture.readout().startswith("mid ")
     picture.read_at(None)

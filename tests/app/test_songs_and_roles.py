@@ -19,7 +19,7 @@ from pytestqt.qtbot import QtBot
 from app.conftest import wait
 from app.test_window import bench_text, shown, small_delivery
 from deep_tally.app.shell.dialogs import LeftOutPage
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.model.files import Role

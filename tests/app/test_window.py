@@ -458,7 +458,7 @@ def test_the_page_of_keys_and_the_about_page(window: Window, qtbot: QtBot) -> No
 
 
 def test_window_and_theme_are_remembered(fresh: Window, qapp: QApplication) -> None:
-    from deep_tally.app.shell.start import make_window
+    from deep_tally.app.shell.making import make_window
 
     fresh.resize(1111, 777)
     fresh.theme.choose("night")

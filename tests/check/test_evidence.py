@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from deep_tally.check.registry import tally
-from deep_tally.check.rules.relations import _is_one_part
+from deep_tally.check.rules.relations import is_one_part
 from deep_tally.check.rules.stamps import offset_by_stamp
 from deep_tally.model.comparison import Comparison, Twin
 from deep_tally.model.delivery import SongFacts, Track
@@ -139,5 +139,5 @@ def test_an_edge_is_asked_about_when_it_lies_far_under_half_the_rate(edge_hz: fl
 
 
 def test_two_halves_of_one_word_are_two_parts() -> None:
-    assert not _is_one_part(track("1 dry.wav"), track("2 Voice wet.wav"))
-    assert _is_one_part(track("1 Voice.wav"), track("2 Voice double left.wav"))
+    assert not is_one_part(track("1 dry.wav"), track("2 Voice wet.wav"))
+    assert is_one_part(track("1 Voice.wav"), track("2 Voice double left.wav"))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
+from deep_tally.check.build import is_most
 from deep_tally.check.common import find_common
 from deep_tally.check.root_causes import under_root_causes
-from deep_tally.check.rules._build import is_most
 from deep_tally.check.rules.length import ends_while_sounding
-from deep_tally.check.rules.relations import _is_one_part
+from deep_tally.check.rules.relations import is_one_part
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.findings import Action, Finding
 from tracks import RATE, brief, codes, findings, others, track
@@ -93,5 +93,5 @@ def test_a_fade_falls_throughout(levels: tuple[float, ...], is_cut: bool) -> Non
     ],
 )
 def test_two_forms_of_one_part_share_all_their_words(one: str, other: str, is_one: bool) -> None:
-    assert _is_one_part(track(one), track(other)) is is_one
-    assert _is_one_part(track(other), track(one)) is is_one
+    assert is_one_part(track(one), track(other)) is is_one
+    assert is_one_part(track(other), track(one)) is is_one

@@ -11,12 +11,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from deep_tally.compare.containment import _has_rested, find_contained
+from deep_tally.compare.containment import find_contained, has_rested
 from deep_tally.compare.job import compare_song, is_compared
-from deep_tally.compare.pairs import _energies, find_pairs
-from deep_tally.compare.sampled import SPAN, Sampled, _places, read_at, sample, shares_between
+from deep_tally.compare.pairs import energies, find_pairs
+from deep_tally.compare.sampled import SPAN, Sampled, read_at, sample, sampling_places, shares_between
 from deep_tally.compare.sums import find_sums
-from deep_tally.compare.twins import _from_peak, _may_be_one, _shape_db, _shifted, find_shifted, find_twins
+from deep_tally.compare.twins import find_shifted, find_twins, from_peak, may_be_one, shape_db, shifted
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role
 from deep_tally.model.measures import OverviewLevel
@@ -142,34 +142,34 @@ def strokes(seed: int = 5, seconds: float = 3.0) -> np.ndarray:
 
 def test_the_shape_is_the_same_at_any_gain_and_place() -> None:
     one = track(sample_peak_by_channel_dbfs=(-3.0,), rms_dbfs=-20.0, frames=48_000)
-    assert _shape_db(one) == pytest.approx(17.0 - 10 * math.log10(48_000))
-    assert _shape_db(Track(path="x", role=Role.TRACKOUT)) == math.inf
+    assert shape_db(one) == pytest.approx(17.0 - 10 * math.log10(48_000))
+    assert shape_db(Track(path="x", role=Role.TRACKOUT)) == math.inf
 
 
 def test_how_a_file_goes_on_from_its_peak(tmp_path: Path) -> None:
     samples = strokes()
     made, entry = written(tmp_path, "a.wav", samples)
     assert made.measures is not None
-    row = _from_peak(made, {"a.wav": entry})
+    row = from_peak(made, {"a.wav": entry})
     assert row is not None
     peak = int(np.abs(samples).argmax())
     assert np.linalg.norm(row) == pytest.approx(1.0)
     assert row == pytest.approx(samples[peak : peak + 512, 0] / np.linalg.norm(samples[peak : peak + 512]), abs=1e-5)
     for frame, there in ((len(samples) - 512, True), (len(samples) - 511, False), (None, False)):
         moved = replace(made, measures=replace(made.measures, peak_frame=frame))
-        assert (_from_peak(moved, {"a.wav": entry}) is not None) is there
+        assert (from_peak(moved, {"a.wav": entry}) is not None) is there
     gone = replace(entry, source=tmp_path / "gone.wav")
-    assert _from_peak(made, {"a.wav": gone}) is None
+    assert from_peak(made, {"a.wav": gone}) is None
 
 
 @pytest.mark.parametrize(("alike", "maybe"), [(0.9991, True), (-0.9991, True), (0.9989, False)])
 def test_two_files_may_be_one_when_they_go_on_alike(alike: float, maybe: bool) -> None:
     one = np.array([1.0, 0.0])
     other = np.array([alike, math.sqrt(1 - alike**2)])
-    assert _may_be_one(one, other) is maybe
-    assert _may_be_one(None, other)
-    assert _may_be_one(one, None)
-    assert not _may_be_one(one, np.array([1.0, 0.0, 0.0]))
+    assert may_be_one(one, other) is maybe
+    assert may_be_one(None, other)
+    assert may_be_one(one, None)
+    assert not may_be_one(one, np.array([1.0, 0.0, 0.0]))
 
 
 @pytest.mark.parametrize(("left_db", "found"), [(-61.0, True), (-59.0, False)])
@@ -180,7 +180,7 @@ def test_a_later_twin_leaves_a_thousandth(tmp_path: Path, left_db: float, found:
     (one, first), (other, second) = written(tmp_path, "a.wav", samples), written(tmp_path, "b.wav", late)
     entries = {"a.wav": first, "b.wav": second}
     # What is left is held against the loud moments, which are louder than the file is in the mean.
-    loud = _shifted(one, other, entries)
+    loud = shifted(one, other, entries)
     below = [t for t in find_shifted([one, other], entries) if t.kind == "shifted"]
     if found:
         assert loud is not None
@@ -208,13 +208,13 @@ def test_files_in_step_of_other_channels_or_without_loud_places_are_no_later_twi
     late = np.concatenate([np.zeros((700, 1)), samples[:-700]])
     (one, first), (other, second) = written(tmp_path, "a.wav", samples), written(tmp_path, "b.wav", late)
     entries = {"a.wav": first, "b.wav": second}
-    assert _shifted(one, one, entries) is None
+    assert shifted(one, one, entries) is None
     assert one.measures is not None
     assert other.format is not None
-    assert _shifted(replace(one, measures=replace(one.measures, loud_frames=())), other, entries) is None
-    assert _shifted(one, replace(other, format=replace(other.format, channels=2)), entries) is None
-    assert _shifted(replace(one, measures=replace(one.measures, peak_frame=None)), other, entries) is None
-    assert _shifted(one, other, entries) is not None
+    assert shifted(replace(one, measures=replace(one.measures, loud_frames=())), other, entries) is None
+    assert shifted(one, replace(other, format=replace(other.format, channels=2)), entries) is None
+    assert shifted(replace(one, measures=replace(one.measures, peak_frame=None)), other, entries) is None
+    assert shifted(one, other, entries) is not None
 
 
 # -- sums -------------------------------------------------------------------------------------
@@ -277,12 +277,12 @@ def test_a_file_has_rested_after_three_seconds_fifty_decibels_down() -> None:
     bins[:100] = 1.0
     places = np.array([99, 100, 380, 382, 384]) * SPAN
     # Three seconds are 281.25 bins: after bin 100 the first place that has rested begins in bin 382.
-    assert _has_rested(resting("a", bins), places).tolist() == [False, False, False, True, True]
+    assert has_rested(resting("a", bins), places).tolist() == [False, False, False, True, True]
     quiet = np.where(bins == 1, 1.0, 10 ** (-50.5 / 20))
-    assert _has_rested(resting("a", quiet), places).tolist() == [False, False, False, True, True]
+    assert has_rested(resting("a", quiet), places).tolist() == [False, False, False, True, True]
     louder = np.where(bins == 1, 1.0, 10 ** (-49.5 / 20))
-    assert not _has_rested(resting("a", louder), places).any()
-    assert not _has_rested(Track(path="a", role=Role.TRACKOUT), places).any()
+    assert not has_rested(resting("a", louder), places).any()
+    assert not has_rested(Track(path="a", role=Role.TRACKOUT), places).any()
 
 
 def held_in(
@@ -360,8 +360,8 @@ def test_energies_are_of_fifty_milliseconds() -> None:
         (9600, [1, 0.25, 0.0625, 0, 1]),
     ):
         level = OverviewLevel(bin_frames=bin_frames, low=-rms, high=rms, rms=rms)
-        assert _energies(replace(MEASURES, overview=(level,)), RATE).tolist() == pytest.approx(expected)
-    assert len(_energies(MEASURES, RATE)) == 0
+        assert energies(replace(MEASURES, overview=(level,)), RATE).tolist() == pytest.approx(expected)
+    assert len(energies(MEASURES, RATE)) == 0
 
 
 def test_a_pair_is_told_with_both_correlations() -> None:
@@ -400,7 +400,7 @@ def loud(path: str, frames: tuple[int, ...], length: int = 100 * SPAN) -> Track:
 def test_the_places_are_where_files_are_loud_and_some_between() -> None:
     # Thirty-two spread places at one 33rd of the length each, and two loud ones; none within SPAN of another.
     spread = np.linspace(0, 99 * SPAN, 34)[1:-1].astype(int).tolist()
-    found = _places([loud("a", (10, 5 * SPAN)), loud("b", (50 * SPAN,))], 1000)
+    found = sampling_places([loud("a", (10, 5 * SPAN)), loud("b", (50 * SPAN,))], 1000)
     assert set(spread) - set(found) <= {p for p in spread if any(0 < p - q < SPAN for q in found)}
     assert {10, 5 * SPAN} <= set(found)
     assert found == sorted(found)
@@ -410,13 +410,13 @@ def test_the_places_are_where_files_are_loud_and_some_between() -> None:
 
 def test_of_many_loud_places_each_file_gives_as_many() -> None:
     many = tuple(range(0, 4000 * SPAN, 20 * SPAN))  # two hundred
-    found = _places([loud("a", many, 4000 * SPAN)], 1000)
+    found = sampling_places([loud("a", many, 4000 * SPAN)], 1000)
     assert sum(p % (20 * SPAN) == 0 for p in found) == pytest.approx(16, abs=1)
-    few = _places([loud(str(n), many, 4000 * SPAN) for n in range(200)], 1000)
+    few = sampling_places([loud(str(n), many, 4000 * SPAN) for n in range(200)], 1000)
     assert sum(p % (20 * SPAN) == 0 for p in few) == pytest.approx(2, abs=1)
-    assert len(_places([loud("a", many, 4000 * SPAN)], 20)) <= 20
+    assert len(sampling_places([loud("a", many, 4000 * SPAN)], 20)) <= 20
     apart_ = [loud(str(n), tuple(p + n * 3 * SPAN for p in many), 4000 * SPAN) for n in range(40)]
-    assert len(_places(apart_, 10_000)) <= 256
+    assert len(sampling_places(apart_, 10_000)) <= 256
 
 
 def test_256_places_are_read_and_of_more_every_second_one() -> None:
@@ -424,9 +424,9 @@ def test_256_places_are_read_and_of_more_every_second_one() -> None:
     spread = np.linspace(0, length - SPAN, 34)[1:-1].astype(int)
     free = [p for p in range(0, length - SPAN, 15 * SPAN) if np.abs(spread - p).min() > 2 * SPAN]
     files = [loud(str(n), tuple(free[n::14][:16]), length) for n in range(14)]
-    assert len(_places(files, 1000)) == 14 * 16 + 32 == 256
+    assert len(sampling_places(files, 1000)) == 14 * 16 + 32 == 256
     # A file that has more loud places gives every n-th of them, from its first on.
-    more = _places([loud("a", tuple(free[:200]), length)], 1000)
+    more = sampling_places([loud("a", tuple(free[:200]), length)], 1000)
     assert set(free[:200:13]) <= set(more)
     assert set(more) <= {*free[:200:13], *spread.tolist()}
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from deep_tally.compare.pairs import _level_correlation
+from deep_tally.compare.pairs import correlation_of_levels
 from deep_tally.compare.run import Comparing
 from deep_tally.model.comparison import Comparison, Held
 from deep_tally.model.delivery import Track
@@ -155,6 +155,6 @@ def test_a_worker_gets_one_level_of_one_channel_and_no_more(bins: tuple[int, ...
 
 def test_levels_of_unequal_length_do_not_move_together() -> None:
     left, right = (track(f"{n}.wav", overview=(levels(800),)) for n in "lr")
-    assert _level_correlation(left, right) == pytest.approx(1.0)
-    assert _level_correlation(left, track("r.wav", overview=(levels(400),))) is None
-    assert _level_correlation(left, Track(path="r.wav", role=Role.TRACKOUT)) is None
+    assert correlation_of_levels(left, right) == pytest.approx(1.0)
+    assert correlation_of_levels(left, track("r.wav", overview=(levels(400),))) is None
+    assert correlation_of_levels(left, Track(path="r.wav", role=Role.TRACKOUT)) is None

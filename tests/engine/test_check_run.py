@@ -122,7 +122,7 @@ def test_files_are_measured_once_the_machine_is_prepared(
 ) -> None:
     monkeypatch.setattr("deep_tally.engine.check_run.is_prepared", lambda: False)
     with run_on(folder) as run:
-        crew = run._crew
+        crew = run.crew
         assert isinstance(crew, Inline)
         if not is_prepared_first:
             crew.jobs.rotate(1)

@@ -202,12 +202,12 @@ class _Counting(set[str]):
 
 
 def test_a_thousand_members_of_one_name_are_looked_up_twice_each() -> None:
-    names = zips._Names()
-    names._taken = _Counting()
+    names = zips.FreeNames()
+    names.taken = _Counting()
     found = [names.free("drums/Kick.wav") for _ in range(1000)]
     assert found[:2] == ["drums/Kick.wav", "drums/Kick (2).wav"]
     assert len(set(found)) == 1000
-    assert names._taken.asked == 1999
+    assert names.taken.asked == 1999
 
 
 _METHODS = {

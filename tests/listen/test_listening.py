@@ -22,7 +22,7 @@ from deep_tally.listen.mixer import Mixer
 from deep_tally.listen.outputs import DeviceOutput, NoDevice, open_output
 from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
 from deep_tally.listen.plan import Begun, Change, Controls, Ended, Heard, Missing, Plan, Play, PlayerReport, Voice
-from deep_tally.listen.player import _Playing
+from deep_tally.listen.player import PlayedPlan
 from deep_tally.listen.player_process import Player
 from deep_tally.listen.ring import Ring
 from searching import examples
@@ -332,9 +332,9 @@ def test_a_player_that_crashes_is_told_of_and_plays_again(files: list[Voice], pl
     while not any(isinstance(r, Begun) for r in player.poll()):
         assert time.monotonic() < deadline
         time.sleep(0.01)
-    assert player._process is not None
-    assert player._process.pid is not None
-    os.kill(player._process.pid, signal.SIGKILL)
+    assert player.process is not None
+    assert player.process.pid is not None
+    os.kill(player.process.pid, signal.SIGKILL)
     ended = until_ended(player)[-1]
     assert isinstance(ended, Ended)
     assert ended.trouble.startswith("Playing stopped")
@@ -415,7 +415,7 @@ def test_a_device_that_was_unplugged_ends_playing_with_a_sentence(
     monkeypatch.setitem(sys.modules, "sounddevice", library)
     pipe = Pipe()
     plan = Plan(rate_hz=RATE, voices=tuple(files), end_s=0.5)
-    playing = _Playing(pipe, Play(plan, Controls(), 0.0))  # type: ignore[arg-type]
+    playing = PlayedPlan(pipe, Play(plan, Controls(), 0.0))  # type: ignore[arg-type]
     assert playing.step()
     out = np.zeros((480, 2), np.float32)
     library.streams[0].options["callback"](out, 480, None, None)
@@ -433,7 +433,7 @@ def test_the_last_sound_is_heard_to_its_end_and_stopping_is_silent_at_once(
     monkeypatch.setitem(sys.modules, "sounddevice", library)
     for told_to_stop, last in ((False, "stop"), (True, "abort")):
         plan = Plan(rate_hz=RATE, voices=tuple(files), end_s=0.05)
-        playing = _Playing(Pipe(), Play(plan, Controls(), 0.0))  # type: ignore[arg-type]
+        playing = PlayedPlan(Pipe(), Play(plan, Controls(), 0.0))  # type: ignore[arg-type]
         playing.step()
         if told_to_stop:
             playing.stop()
@@ -450,7 +450,7 @@ def test_a_device_that_does_not_open_gives_way_to_the_simulated_output(
     with pytest.raises(NoDevice, match="cannot be opened"):
         DeviceOutput(RATE).start(lambda frames: np.zeros((frames, 2), np.float32))
     pipe = Pipe()
-    playing = _Playing(pipe, Play(Plan(rate_hz=RATE, voices=tuple(files), end_s=0.5), Controls(), 0.0))  # type: ignore[arg-type]
+    playing = PlayedPlan(pipe, Play(Plan(rate_hz=RATE, voices=tuple(files), end_s=0.5), Controls(), 0.0))  # type: ignore[arg-type]
     playing.stop()
     begun = next(r for r in pipe if isinstance(r, Begun))
     assert (begun.is_simulated, begun.why) == (True, "Desk speakers cannot be opened (Device unavailable)")
@@ -460,7 +460,7 @@ def test_a_change_is_heard_after_what_is_under_way(files: list[Voice], monkeypat
     library = FakeLibrary(rates=(RATE,))
     monkeypatch.setitem(sys.modules, "sounddevice", library)
     pipe = Pipe()
-    playing = _Playing(pipe, Play(Plan(rate_hz=RATE, voices=tuple(files), end_s=0.6), Controls(), 0.0))  # type: ignore[arg-type]
+    playing = PlayedPlan(pipe, Play(Plan(rate_hz=RATE, voices=tuple(files), end_s=0.6), Controls(), 0.0))  # type: ignore[arg-type]
     for _ in range(20):
         playing.step()
     playing.change(Change(Controls(is_swapped=True)).controls)

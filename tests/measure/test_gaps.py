@@ -121,4 +121,4 @@ def test_memory_stays_bounded_however_long_a_square_wave_is() -> None:
     square = np.asfortranarray(0.4 * np.sign(sine(400.0, 20.0, phase=0.1))[:, None])
     for _ in range(12):
         finder.feed(square)
-    assert sum(len(rows) for rows in finder._still) <= KEPT_MOST + len(square) // LEAST_FRAMES
+    assert sum(len(rows) for rows in finder.still) <= KEPT_MOST + len(square) // LEAST_FRAMES

@@ -11,7 +11,7 @@ import soundfile
 
 from deep_tally.measure import job
 from deep_tally.measure.excerpt import read_excerpt, read_excerpts
-from deep_tally.measure.job import _lost, measure_entry
+from deep_tally.measure.job import damage_of, measure_entry
 from deep_tally.measure.one_pass import ABSURD
 from deep_tally.measure.run import Measuring
 from deep_tally.model.errors import DeepTallyError
@@ -42,7 +42,7 @@ def entry(path: Path) -> Entry:
 
 
 def lost(frames: int, claimed: int, losses: tuple[str, ...] = ()) -> Damage | None:
-    return _lost(replace(FORMAT, frames=frames, claimed_frames=claimed, losses=losses))
+    return damage_of(replace(FORMAT, frames=frames, claimed_frames=claimed, losses=losses))
 
 
 # -- what is lost -----------------------------------------------------------------------------

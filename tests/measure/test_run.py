@@ -100,9 +100,9 @@ def test_cancelling_takes_less_than_a_fifth_of_a_second_in_the_middle_of_long_fi
     try:
         measuring = Measuring(Intake(source=tmp_path, name="s", entries=tuple(entries)), crew)
         deadline = time.monotonic() + 60
-        while not any(s > 0 for s in measuring._shares.values()) and time.monotonic() < deadline:
+        while not any(s > 0 for s in measuring.shares.values()) and time.monotonic() < deadline:
             measuring.poll(0.02)
-        at_work = [w.process for w in crew._workers if w.job is not None]
+        at_work = [w.process for w in crew.workers if w.job is not None]
         measuring.cancel()
         assert {process.exitcode for process in at_work} == {-signal.SIGKILL}  # nothing waited for them
         assert measuring.is_done

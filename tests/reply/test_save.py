@@ -154,7 +154,7 @@ def test_what_a_killed_process_left_is_swept_and_what_is_being_written_is_not(tm
     done = subprocess.run([sys.executable, "-c", _KILLED_WHILE_WRITING, str(tmp_path / "r.txt")], check=False)
     assert done.returncode == -9
     assert len(os.listdir(tmp_path)) == 3
-    with atomic._unfinished_in(tmp_path) as (_, path):
+    with atomic.unfinished_in(tmp_path) as (_, path):
         sweep_unfinished()
         assert sorted(os.listdir(tmp_path)) == sorted([".mine", path.name, "r.txt"])
     assert sorted(os.listdir(tmp_path)) == [".mine", "r.txt"]

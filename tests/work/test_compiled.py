@@ -33,7 +33,7 @@ def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
 
 def forget(kernel: object) -> Kernel:
     assert isinstance(kernel, Kernel)
-    kernel._call = None
+    kernel.call = None
     return kernel
 
 

@@ -103,7 +103,7 @@ def test_no_process_to_be_had_is_one_sentence_for_every_job(crew: Crew, monkeypa
     def none(self: object) -> None:
         raise OSError(errno.EMFILE, os.strerror(errno.EMFILE))
 
-    monkeypatch.setattr(Crew, "_hire", none)
+    monkeypatch.setattr(Crew, "hire", none)
     crew.warm_up()
     crew.submit("one", crew_jobs.double, 1)
     crew.submit("two", crew_jobs.double, 2)
@@ -119,7 +119,7 @@ def test_a_large_job_goes_to_no_worker_that_still_imports() -> None:
         crew.submit("large", crew_jobs.size_of, bytes(4 << 20))
         while crew.is_busy:
             reports += crew.poll(0.01)
-            for worker in crew._workers:
+            for worker in crew.workers:
                 assert worker.listens or worker.job is None
                 waited += not worker.listens
     finally:
@@ -133,7 +133,7 @@ def test_a_small_job_is_begun_by_a_worker_that_still_imports() -> None:
     try:
         crew.submit("small", crew_jobs.double, 4)
         crew.poll(0.0)
-        assert crew._workers[0].job is not None
+        assert crew.workers[0].job is not None
         assert ends(run(crew)) == {"small": Returned("small", 8)}
     finally:
         crew.close()
@@ -170,7 +170,7 @@ def test_cancel_ends_everything_at_once_and_the_crew_can_go_on(crew: Crew) -> No
 def test_close_leaves_no_process_behind() -> None:
     crew = Crew(workers=2, preload="os")
     crew.warm_up()
-    pids = [w.process.pid for w in crew._workers]
+    pids = [w.process.pid for w in crew.workers]
     crew.close()
     assert pids
     for pid in pids:

@@ -84,9 +84,9 @@ def test_a_crash_where_memory_is_short_says_nothing_of_the_file() -> None:
     code = """
 import resource
 from pathlib import Path
-from deep_tally.work.isolated import _address_space, run_isolated
+from deep_tally.work.isolated import address_space, run_isolated
 from work import isolated_jobs
-hard = _address_space() + (512 << 20)
+hard = address_space() + (512 << 20)
 resource.setrlimit(resource.RLIMIT_AS, (hard, hard))
 try:
     run_isolated(isolated_jobs.crash, lambda done, total: None, Path("x.mp3"))

@@ -152,12 +152,12 @@ def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Findin
         replace(sure, song=song.name)
         for check in checks
         for finding in check.find(song, brief)
-        if (sure := _as_sure(finding)) is not None
+        if (sure := as_sure(finding)) is not None
     ]
     return tuple(sorted(_tell_once(under_root_causes(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
 
 
-def _as_sure(finding: Finding) -> Finding | None:
+def as_sure(finding: Finding) -> Finding | None:
     """A finding with no more weight than its confidence gives it."""
     if finding.confidence < _SILENT_UNDER:
         return None

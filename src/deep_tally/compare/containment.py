@@ -55,7 +55,7 @@ def find_contained(
     """
     found: dict[tuple[int, int], Held] = {}
     moments = _Moments(sampled)
-    rested = {file: _has_rested(track, sampled.places) for file, track in enumerate(tracks)}
+    rested = {file: has_rested(track, sampled.places) for file, track in enumerate(tracks)}
     for one, other in np.argwhere(np.triu(shares_between(sampled, gram), 1) >= _SHARE_LEAST).tolist():
         alive()
         if {sampled.paths[one], sampled.paths[other]} & leave_out:
@@ -123,7 +123,7 @@ def _most_alike(sampled: Sampled, gram: NDArray[np.float64], path: int, held: in
     return (int(outer[side]), int(inner[side])) if shares[side] >= _SHARE_LEAST else None
 
 
-def _has_rested(track: Track, places: NDArray[np.int_]) -> NDArray[np.bool_]:
+def has_rested(track: Track, places: NDArray[np.int_]) -> NDArray[np.bool_]:
     """At which places a file has been at rest for three seconds."""
     if (known := track.measured) is None or not known[1].overview:
         return np.zeros(len(places), bool)

@@ -103,7 +103,7 @@ def sample(tracks: Sequence[Track], entries: Mapping[str, Entry], on_file: Calla
         Called after every file with the number of files read; may raise to end the work.
     """
     columns = sum(t.format.channels for t in tracks if t.format is not None)
-    places = _places(tracks, max(_SPREAD_PLACES, _BYTES_MOST // (4 * SPAN * max(1, columns))))
+    places = sampling_places(tracks, max(_SPREAD_PLACES, _BYTES_MOST // (4 * SPAN * max(1, columns))))
     read: list[NDArray[np.float32]] = []
     owners: list[int] = []
     unread: list[Incomplete] = []
@@ -123,7 +123,7 @@ def sample(tracks: Sequence[Track], entries: Mapping[str, Entry], on_file: Calla
     return Sampled(tuple(t.path for t in tracks), np.array(owners, int), np.array(places, int), joined, tuple(unread))
 
 
-def _places(tracks: Sequence[Track], most: int) -> list[int]:
+def sampling_places(tracks: Sequence[Track], most: int) -> list[int]:
     """First frames of the moments to be read, in order of time."""
     most = min(most, _PLACES_MOST)
     each = min(_PLACES_MOST_EACH, max(_PLACES_LEAST_EACH, (most - _SPREAD_PLACES) // max(1, len(tracks))))

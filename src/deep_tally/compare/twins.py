@@ -94,22 +94,22 @@ def find_shifted(
     is called for every file.
     """
     found: dict[str, Twin] = {}
-    shapes = np.array([_shape_db(t) for t in tracks])
-    peaks = cache(lambda file: _from_peak(tracks[file], entries))  # few files are like any other
+    shapes = np.array([shape_db(t) for t in tracks])
+    peaks = cache(lambda file: from_peak(tracks[file], entries))  # few files are like any other
     for one, first in enumerate(tracks):
         alive()
         alike = np.flatnonzero(np.abs(shapes[one + 1 :] - shapes[one]) <= _SHAPE_WITHIN_DB) + one + 1
         for other in alike.tolist():
             second = tracks[other]
-            if {first.path, second.path} & found.keys() or not _may_be_one(peaks(one), peaks(other)):
+            if {first.path, second.path} & found.keys() or not may_be_one(peaks(one), peaks(other)):
                 continue
-            twin = _shifted(first, second, entries)
+            twin = shifted(first, second, entries)
             if twin is not None:
                 found[twin.path] = twin
     return list(found.values())
 
 
-def _from_peak(track: Track, entries: Mapping[str, Entry]) -> NDArray[np.float64] | None:
+def from_peak(track: Track, entries: Mapping[str, Entry]) -> NDArray[np.float64] | None:
     """The samples from a file's peak on, in one row of unit energy; None where they are not all there."""
     m = track.measures
     if m is None or m.peak_frame is None or m.peak_frame + _PEAK_REACH > m.frames:
@@ -123,14 +123,14 @@ def _from_peak(track: Track, entries: Mapping[str, Entry]) -> NDArray[np.float64
     return row / length if length else None
 
 
-def _may_be_one(one: NDArray[np.float64] | None, other: NDArray[np.float64] | None) -> bool:
+def may_be_one(one: NDArray[np.float64] | None, other: NDArray[np.float64] | None) -> bool:
     """Whether two files can be one sound by how they go on from their peaks; so where that is not known."""
     if one is None or other is None:
         return True
     return len(one) == len(other) and abs(float(one @ other)) > _ALIKE_FROM_PEAK
 
 
-def _shape_db(track: Track) -> float:
+def shape_db(track: Track) -> float:
     """Peak over energy, in dB: the same at any gain and place."""
     measures = track.measures
     return (
@@ -138,7 +138,7 @@ def _shape_db(track: Track) -> float:
     )
 
 
-def _shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | None:
+def shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | None:
     if (known := one.measured) is None or (known_other := other.measured) is None:
         return None
     (sound, a), (other_sound, b) = known, known_other

@@ -144,13 +144,13 @@ class CheckRun:
         self.delivery: Delivery | None = None
         """The assessment; None until it is made, and while files are measured after a correction."""
         self._files: Mapping[str, str] = {}
-        self._record: Path | None = None
+        self.record: Path | None = None
         self._compared: dict[Key, Comparison] = dict(again._compared) if again is not None else {}
         self._again = again
         self.is_again = again is not None
         self._is_over = False
         self._owns_crew = crew is None
-        self._crew = Crew(preload=KERNELS, forks=True) if crew is None else crew
+        self.crew = Crew(preload=KERNELS, forks=True) if crew is None else crew
         try:
             self._unpacked: UnpackFolder | None = UnpackFolder()
         except OSError:
@@ -159,8 +159,8 @@ class CheckRun:
         self._opened: Opened | None = None
         self._is_prepared = is_prepared()
         if not self._is_prepared:
-            self._crew.submit(_PREPARING, prepare)
-        self._crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
+            self.crew.submit(_PREPARING, prepare)
+        self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
 
     # -- going on -----------------------------------------------------------------------------
 
@@ -180,7 +180,7 @@ class CheckRun:
 
         A step (to begin comparing, to assess) can take tens of milliseconds.
         """
-        reports = self._crew.poll(0.0 if self.is_to_step else timeout_s)
+        reports = self.crew.poll(0.0 if self.is_to_step else timeout_s)
         events = [event for report in reports for event in self.take(report) or ()]
         return events or self.step()
 
@@ -224,12 +224,12 @@ class CheckRun:
         self.found, self._files = opened.found, opened.files
         known: dict[str, Track] = {}
         if self._again is not None:
-            known, self._record = self._again.known_of(opened.found), self._again._record
+            known, self.record = self._again.known_of(opened.found), self._again.record
             self._again = None
         else:
             self.recalled = opened.corrections
             self.corrections = self._with_given_mix(opened.found, opened.corrections)
-            self._record, self.trouble = opened.record, opened.trouble
+            self.record, self.trouble = opened.record, opened.trouble
         self._begin(known)
         return [Listed()]
 
@@ -251,7 +251,7 @@ class CheckRun:
         assert self.found is not None
         self.intake = with_corrections(self.found, self.corrections)
         self.delivery = self.comparing = None
-        self.measuring = Measuring(self.intake, self._crew, job=self.job, known=known)
+        self.measuring = Measuring(self.intake, self.crew, job=self.job, known=known)
 
     @property
     def is_to_step(self) -> bool:
@@ -266,7 +266,7 @@ class CheckRun:
             return []
         if self.comparing is None:
             self.comparing = Comparing(
-                self.intake, self.measuring.tracks, self._crew, job=self.compare_job, known=self._compared
+                self.intake, self.measuring.tracks, self.crew, job=self.compare_job, known=self._compared
             )
             return [Moved()]
         self._compared |= self.comparing.found
@@ -351,7 +351,7 @@ class CheckRun:
             known: Mapping[str, Track] = self.measuring.by_path
             if not self.measuring.is_done:
                 # What is being measured may not be wanted now: whatever is not done starts again.
-                self._crew.cancel()
+                self.crew.cancel()
             self._begin({path: t for path, t in known.items() if is_measured(t)})
             return True
         if before != corrections and self.delivery is not None:
@@ -366,18 +366,18 @@ class CheckRun:
         CannotWrite
             The data folder cannot be written.
         """
-        if self.found is not None and self._record is not None:
-            keep(self._record, self.found.source, self._files, self.corrections)
+        if self.found is not None and self.record is not None:
+            keep(self.record, self.found.source, self._files, self.corrections)
 
     def cancel(self) -> None:
         """Stop measuring and comparing; what is measured is assessed with the next step. A run that opens is over."""
-        self._crew.cancel()
+        self.crew.cancel()
         if self.measuring is None:
             self._is_over = True
             return
         self.measuring.cancel()
         if self.comparing is None and self.intake is not None:
-            self.comparing = Comparing(self.intake, (), self._crew, job=self.compare_job)
+            self.comparing = Comparing(self.intake, (), self.crew, job=self.compare_job)
         elif self.comparing is not None:
             self.comparing.cancel()
 
@@ -389,7 +389,7 @@ class CheckRun:
     def close(self) -> None:
         """End the workers, if they are its own, and remove what was unpacked."""
         if self._owns_crew:
-            self._crew.close()
+            self.crew.close()
         if (unpacked := self.let_go()) is not None:
             unpacked.remove()
 

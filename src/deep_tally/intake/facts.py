@@ -148,7 +148,7 @@ def read_facts(
         Names of click files: what one of them states is the song's.
     pulses_bpm : iterable of float
         Tempos that click files play, whatever their names say.
-    told_bpm : float, optional
+    user_bpm : float, optional
         What the user set for this song.
     asked_bpm, asked_meter
         What the brief states.
@@ -163,45 +163,26 @@ def read_facts(
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
     of_names = _agreed(tempo_in(t) for t in names), _agreed(key_in(t) for t in names)
     of_comments = _agreed(tempo_in(t) for t in comments), _agreed(key_in(t) for t in comments)
-    tempos: tuple[tuple[str, Sequence[float | None]], ...] = (
-        (FOLDER, [tempo_in(name)]),
-        (MIDI, of_midi),
-        (NOTES, of_notes),
-        (CLICKS_NAME, of_clicks),
-        (CLICK, played),
-        (FILES_NAMES, [of_names[0]]),
-        (METADATA, [of_comments[0]]),
-    )
-    keys: tuple[tuple[str, Sequence[str | None]], ...] = (
-        (FOLDER, [key_in(name)]),
-        (MIDI, [m.key for m in files]),
-        (NOTES, [s.key for s in said]),
-        (CLICKS_NAME, [key_in(c) for c in clicks]),
-        (FILES_NAMES, [of_names[1]]),
-        (METADATA, [of_comments[1]]),
-    )
-    tempo_from, tempo_bpm = next(
-        (
-            (where, stated)
-            for where, stated in (
-                (SET_BY_USER, user_bpm),
-                (BRIEF, asked_bpm),
-                (MIDI, _first(of_midi)),
-                (METADATA, of_comments[0]),
-                (NOTES, _first(of_notes)),
-                (FOLDER, tempo_in(name)),
-                (FILES_NAMES, _most_common(tempo_in(t) for t in names)),
-                (METADATA, _most_common(tempo_in(t) for t in comments)),
-                (FOLDER, tempo_in(around)),
-                (CLICK, _first(played)),
-            )
-            if stated is not None
-        ),
-        (None, None),
+    tempos: dict[str, Sequence[float | None]] = {FOLDER: [tempo_in(name)], MIDI: of_midi, NOTES: of_notes}
+    tempos |= {CLICKS_NAME: of_clicks, CLICK: played, FILES_NAMES: [of_names[0]], METADATA: [of_comments[0]]}
+    keys: dict[str, Sequence[str | None]] = {FOLDER: [key_in(name)], MIDI: [m.key for m in files]}
+    keys |= {NOTES: [s.key for s in said], CLICKS_NAME: [key_in(c) for c in clicks]}
+    keys |= {FILES_NAMES: [of_names[1]], METADATA: [of_comments[1]]}
+    tempo_from, tempo_bpm = _first_stated(
+        (SET_BY_USER, user_bpm),
+        (BRIEF, asked_bpm),
+        (MIDI, _first(of_midi)),
+        (METADATA, of_comments[0]),
+        (NOTES, _first(of_notes)),
+        (FOLDER, tempo_in(name)),
+        (FILES_NAMES, _most_common(tempo_in(t) for t in names)),
+        (METADATA, _most_common(tempo_in(t) for t in comments)),
+        (FOLDER, tempo_in(around)),
+        (CLICK, _first(played)),
     )
     return SongFacts(
-        tempos=tuple((where, t) for where, stated in tempos for t in stated if t is not None),
-        keys=tuple((where, k) for where, stated in keys for k in stated if k is not None),
+        tempos=tuple((where, t) for where, stated in tempos.items() for t in stated if t is not None),
+        keys=tuple((where, k) for where, stated in keys.items() for k in stated if k is not None),
         artist=_first(s.artist for s in said),
         title=title_of(name) or _first(s.title for s in said) or title_of(around),
         tempo_bpm=tempo_bpm,
@@ -213,6 +194,11 @@ def read_facts(
         or _first(m.key for m in files)
         or key_in(around),
     )
+
+
+def _first_stated(*stated: tuple[str, float | None]) -> tuple[str | None, float | None]:
+    """The first tempo that is stated, with where it is."""
+    return next(((where, bpm) for where, bpm in stated if bpm is not None), (None, None))
 
 
 def _tempo_map(tempo_bpm: float | None, midi: Sequence[MidiFacts], meter: MeterStep | None) -> Timeline | None:

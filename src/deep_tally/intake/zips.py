@@ -172,7 +172,7 @@ def _take_out(
     if members and all(m.is_locked for m in members):
         raise _Stop(LeftOut(shown, _LOCKED.problem, _LOCKED.remedy))
     begun = budget.unpacked
-    names = _Names()
+    names = FreeNames()
     for member in members:
         name = safe_name(member.name)
         if not name:
@@ -277,20 +277,20 @@ def safe_name(name: str) -> str:
     return "/".join(parts)
 
 
-class _Names:
+class FreeNames:
     """Gives a number to names that a zip has several times."""
 
     def __init__(self) -> None:
-        self._taken: set[str] = set()
+        self.taken: set[str] = set()
         self._numbers: dict[str, int] = {}
 
     def free(self, name: str) -> str:
         """The name itself, or with the next number that is free."""
         free = name
-        while free in self._taken:
+        while free in self.taken:
             number = self._numbers[name] = self._numbers.get(name, 1) + 1
             folder, slash, file = name.rpartition("/")
             stem, dot, ending = file.rpartition(".")
             free = f"{folder}{slash}{stem} ({number}){dot}{ending}" if stem else f"{name} ({number})"
-        self._taken.add(free)
+        self.taken.add(free)
         return free

@@ -26,7 +26,7 @@ _KEEP_S = 0.06
 _REPORT_S = 0.04
 
 
-class _Playing:
+class PlayedPlan:
     """One turn of playing."""
 
     def __init__(self, pipe: Connection, play: Play) -> None:
@@ -115,7 +115,7 @@ def run_player(pipe: Connection, parent: int) -> None:
     os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     # The output's thread must get its turn within a millisecond, whatever the mixer is at.
     sys.setswitchinterval(0.001)
-    playing: _Playing | None = None
+    playing: PlayedPlan | None = None
     try:
         while True:
             if pipe.poll(None if playing is None else 0):
@@ -126,7 +126,7 @@ def run_player(pipe: Connection, parent: int) -> None:
         return
 
 
-def _obey(pipe: Connection, command: Command, playing: _Playing | None) -> _Playing | None:
+def _obey(pipe: Connection, command: Command, playing: PlayedPlan | None) -> PlayedPlan | None:
     """Carry out a command; what plays then. Every turn that began ends with one `Ended`."""
     if isinstance(command, Change):
         if playing is not None:
@@ -137,7 +137,7 @@ def _obey(pipe: Connection, command: Command, playing: _Playing | None) -> _Play
     if isinstance(command, Halt):
         return None
     try:
-        return _Playing(pipe, command)
+        return PlayedPlan(pipe, command)
     except DeepTallyError as error:
         pipe.send(Ended(trouble=str(error)))
     except Exception as error:  # noqa: BLE001 - whatever a file or a device provokes costs this turn, not the player

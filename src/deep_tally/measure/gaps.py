@@ -45,7 +45,7 @@ class GapFinder:
         self._previous = np.full((_STEP_REACH, channels), np.nan)
         self._open = np.zeros(3)
         self._position = 0
-        self._still: list[NDArray[np.float64]] = []
+        self.still: list[NDArray[np.float64]] = []
         self._still_count = 0
         self._before = np.empty(0)
         self._matching = np.zeros(len(REPEATED_BLOCKS), np.int64)
@@ -60,7 +60,7 @@ class GapFinder:
         found = room[:count].copy()
         if len(found) and self._still_count < KEPT_MOST:
             found[:, 0] += self._position
-            self._still.append(found)
+            self.still.append(found)
             self._still_count += len(found)
         self._look_for_repeats(samples[:, 0])
         self._previous = np.ascontiguousarray(np.concatenate([self._previous, samples[-_STEP_REACH:]])[-_STEP_REACH:])
@@ -96,9 +96,9 @@ class GapFinder:
         return Gaps(count=len(gaps), places=tuple(kept))
 
     def _still_gaps(self, around: _Around, peak: float) -> list[Gap]:
-        if not self._still:
+        if not self.still:
             return []
-        start, length, value, step_in, step_out = np.concatenate(self._still).T
+        start, length, value, step_in, step_out = np.concatenate(self.still).T
         level_before, level_after = around.levels(start.astype(int), (start + length).astype(int))
         hard_before = step_in > _HARD_SHARE * level_before
         hard_after = step_out > _HARD_SHARE * level_after
@@ -179,7 +179,43 @@ def _step_into(x: NDArray[np.float64], previous: NDArray[np.float64], start: int
     return greatest
 
 
-@compiled("i8", "f8[:, :]", "f8[::1]", "f8[:, ::1]", "f8[::1]", "i8", "i8", "f8[:, ::1]", helpers=(_step_into,))
+def _still_until(x: NDArray[np.float64], first: NDArray[np.float64], previous: NDArray[np.float64], i: int) -> int:
+    """The sample from `i` on at which some channel changes from the one before `i`."""
+    frames, channels = x.shape
+    latest = len(previous) - 1
+    end = i
+    value = previous[latest, 0] if i == 0 else first[i - 1]
+    while end < frames and first[end] == value:
+        end += 1
+    for c in range(1, channels):
+        value = previous[latest, c] if i == 0 else x[i - 1, c]
+        k = i
+        while k < end and x[k, c] == value:
+            k += 1
+        end = k
+    return end
+
+
+def _maybe_still_from(x: NDArray[np.float64], first: NDArray[np.float64], i: int) -> int:
+    """From where on something may be still, when nothing is at `i`: every eighth sample is looked at."""
+    frames, channels = x.shape
+    probe = i
+    while probe + _PROBE < frames:
+        if first[probe] == first[probe + _PROBE]:
+            same = True
+            for c in range(1, channels):
+                same = same and x[probe, c] == x[probe + _PROBE, c]
+            if same:
+                break
+        probe += _PROBE
+    # A run of sixteen cannot lie wholly before the last probe; it can begin up to eight samples earlier.
+    return max(i, probe - _PROBE + 1) if probe > i else i
+
+
+_HELPERS = (_step_into, _still_until, _maybe_still_from)
+
+
+@compiled("i8", "f8[:, :]", "f8[::1]", "f8[:, ::1]", "f8[::1]", "i8", "i8", "f8[:, ::1]", helpers=_HELPERS)
 def _still_runs(
     x: NDArray[np.float64],
     first: NDArray[np.float64],
@@ -212,17 +248,7 @@ def _still_runs(
         for c in range(channels):
             previous[latest, c] = x[0, c]
     while i < frames:
-        # How far does the run go on?
-        end = i
-        held = previous[latest, 0] if i == 0 else first[i - 1]
-        while end < frames and first[end] == held:
-            end += 1
-        for c in range(1, channels):
-            held = previous[latest, c] if i == 0 else x[i - 1, c]
-            k = i
-            while k < end and x[k, c] == held:
-                k += 1
-            end = k
+        end = _still_until(x, first, previous, i)
         length += end - i
         i = end
         if i == frames:
@@ -238,18 +264,7 @@ def _still_runs(
             found[count, 4] = after
             count += 1
         from_start = False
-        # From here on nothing is still: look at every eighth sample until something may be.
-        probe = i
-        while probe + _PROBE < frames:
-            if first[probe] == first[probe + _PROBE]:
-                same = True
-                for c in range(1, channels):
-                    same = same and x[probe, c] == x[probe + _PROBE, c]
-                if same:
-                    break
-            probe += _PROBE
-        # A run of sixteen cannot lie wholly before the last probe; it can begin up to eight samples earlier.
-        i = max(i, probe - _PROBE + 1) if probe > i else i
+        i = _maybe_still_from(x, first, i)
         length = 1.0
         start = i
         i += 1

@@ -39,7 +39,9 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
         # Some decoders only estimate a lossy file's length; elsewhere a shorter one is damage.
         claimed = measures.frames if sound.sample_format == "lossy" else sound.claimed_frames
         sound = replace(sound, frames=measures.frames, claimed_frames=claimed)
-    return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=entry.damage or _lost(sound))
+    return Track(
+        path=entry.path, role=entry.role, format=sound, measures=measures, damage=entry.damage or damage_of(sound)
+    )
 
 
 def _decode(progress: OnProgress, path: Path) -> tuple[SoundFormat, Measures]:
@@ -65,7 +67,7 @@ def unchecked_track(entry: Entry, problem: str, remedy: str) -> Track:
     return Track(path=entry.path, role=entry.role, unchecked=Unchecked(problem=problem, remedy=remedy))
 
 
-def _lost(sound: SoundFormat) -> Damage | None:
+def damage_of(sound: SoundFormat) -> Damage | None:
     """What of the sound the file has lost: its end, or pieces on the way."""
     if sound.frames >= sound.claimed_frames:
         return Damage(problem="; ".join(sound.losses), remedy="ask for the file again") if sound.losses else None

@@ -50,7 +50,7 @@ class Measuring:
             for path, e in self._entries.items()
         }
         self._left = {path for path in self._entries if path not in known}
-        self._shares: dict[str, float] = {}
+        self.shares: dict[str, float] = {}
         self._bytes = sum(max(1, self._entries[path].bytes) for path in self._left)
         self._done_bytes = 0
         for path in sorted(self._left, key=lambda p: -self._entries[p].bytes):
@@ -66,7 +66,7 @@ class Measuring:
             return None
         entry = self._entries[report.job]
         if isinstance(report, Progress):
-            self._shares[report.job] = report.done / report.total if report.total else 0.0
+            self.shares[report.job] = report.done / report.total if report.total else 0.0
             return None
         track = report.value if isinstance(report, Returned) else unchecked_track(entry, report.problem, report.remedy)
         track = self._lightened(track)
@@ -81,7 +81,7 @@ class Measuring:
         """Stop; what was measured is kept, the rest stays unmeasured."""
         self._crew.cancel()
         self._left.clear()
-        self._shares.clear()
+        self.shares.clear()
 
     @property
     def is_done(self) -> bool:
@@ -96,13 +96,13 @@ class Measuring:
     @property
     def share(self) -> float:
         """How much of all bytes is done, 0 to 1."""
-        at_work = sum(share * max(1, self._entries[path].bytes) for path, share in self._shares.items())
+        at_work = sum(share * max(1, self._entries[path].bytes) for path, share in self.shares.items())
         return min(1.0, (self._done_bytes + at_work) / self._bytes) if self._bytes else 1.0
 
     @property
     def at_work(self) -> str | None:
         """The path of the file that has been at work for longest, or is next; None when all is done."""
-        return next(iter(self._shares), None) or next((path for path in self._entries if path in self._left), None)
+        return next(iter(self.shares), None) or next((path for path in self._entries if path in self._left), None)
 
     @property
     def by_path(self) -> Mapping[str, Track]:
@@ -125,5 +125,5 @@ class Measuring:
     def _finish(self, entry: Entry, track: Track) -> None:
         self._tracks[entry.path] = track
         self._left.discard(entry.path)
-        self._shares.pop(entry.path, None)
+        self.shares.pop(entry.path, None)
         self._done_bytes += max(1, entry.bytes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 
 from deep_tally.check.assess import facts_of, in_asked_roles
@@ -165,32 +165,19 @@ def make_sheet(
         names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
     ties = ties_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
     named = readable if len(songs) > 1 else (lambda song: "")
-    found: defaultdict[str, list[Finding]] = defaultdict(list)
-    for finding in delivery.findings if delivery is not None else ():
-        for path in finding.files:
-            found[path].append(finding)
+    found = _by_path(delivery.findings if delivery is not None else ())
     rows = []
     for entry in entries:
         track = by_path.get(entry.path)
         if track is not None:
             is_alone = titles[entry.song, bare_title(entry.path).casefold()] == 1
             is_measured = track.is_done and track.unchecked is None
-            rows.append(
-                Row(
-                    track,
-                    tuple(found[entry.path]),
-                    is_measured,
-                    commons[entry.song],
-                    is_alone,
-                    named(entry.song),
-                    name=names.get(entry.path),
-                    tie=ties.get(entry.path, ""),
-                )
-            )
-    for entry in entries:
-        if not entry.role.is_audio:
-            track = Track(path=entry.path, role=entry.role)
-            rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
+            name, tie = names.get(entry.path), ties.get(entry.path, "")
+            known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
+            rows.append(Row(*known, name=name, tie=tie))
+    for entry in [e for e in entries if not e.role.is_audio]:
+        track = Track(path=entry.path, role=entry.role)
+        rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
     facts = SongFacts()
@@ -208,6 +195,14 @@ def make_sheet(
         songs,
         is_whole,
     )
+
+
+def _by_path(findings: Iterable[Finding]) -> defaultdict[str, list[Finding]]:
+    found: defaultdict[str, list[Finding]] = defaultdict(list)
+    for finding in findings:
+        for path in finding.files:
+            found[path].append(finding)
+    return found
 
 
 def _shared(commons: Sequence[Common]) -> Common:

@@ -46,7 +46,7 @@ def write_atomically(
     require_not_the_clients(target, client, into_delivery=into_delivery)
     data = content.encode("utf-8", "surrogateescape") if isinstance(content, str) else content
     try:
-        with _unfinished_in(target.parent) as (handle, unfinished):
+        with unfinished_in(target.parent) as (handle, unfinished):
             with open(handle, "wb", closefd=False) as file:
                 file.write(data)
                 file.flush()
@@ -125,7 +125,7 @@ def _identity(path: Path) -> tuple[int, int] | None:
 
 
 @contextlib.contextmanager
-def _unfinished_in(folder: Path) -> Iterator[tuple[int, Path]]:
+def unfinished_in(folder: Path) -> Iterator[tuple[int, Path]]:
     """A new file in a folder, open for writing and locked; deleted at the end unless it was renamed."""
     handle, name = tempfile.mkstemp(dir=folder, prefix=_UNFINISHED)
     path = Path(name)

@@ -81,11 +81,11 @@ class Kernel:
         self._checked = [(a.dtype, a.dimensions, a.is_contiguous) for a in self._arguments]
         self._said = ", ".join(arguments)
         self._result = _SCALARS[self._kind] * self._count
-        self._call: Callable[..., int] | None = None
+        self.call: Callable[..., int] | None = None
         self._engine: Any = None
 
     def __call__(self, *values: Any) -> Any:
-        call = self._call or self.make_ready()
+        call = self.call or self.make_ready()
         out = self._result()
         flat: list[Any] = [out, _ERROR]
         # Called a thousand times for a file: one loop with nothing called from it takes a third of the time.
@@ -116,13 +116,13 @@ class Kernel:
         engine.finalize_object()
         flat = [kind for argument in self._arguments for kind in argument.kinds]
         self._engine = engine  # the code lives as long as this
-        self._call = ctypes.CFUNCTYPE(ctypes.c_int32, _POINTER, _POINTER, *flat)(engine.get_function_address(name))
-        return self._call
+        self.call = ctypes.CFUNCTYPE(ctypes.c_int32, _POINTER, _POINTER, *flat)(engine.get_function_address(name))
+        return self.call
 
     @property
     def is_ready(self) -> bool:
         """Whether this machine has its code."""
-        return self._call is not None or self._kept() is not None
+        return self.call is not None or self._kept() is not None
 
     @cached_property
     def _file(self) -> str:

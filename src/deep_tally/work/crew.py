@@ -97,7 +97,7 @@ class _Job:
 
 
 @dataclass(slots=True, eq=False)
-class _Worker:
+class Worker:
     process: BaseProcess
     pipe: Connection
     job: _Job | None = None
@@ -122,16 +122,16 @@ class Crew:
         # Several BLAS threads in each of several processes only get in each other's way.
         os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         self._forks = forks
-        self._preload = preload
+        self.preload = preload
         self._waiting: deque[_Job] = deque()
-        self._workers: list[_Worker] = []
+        self.workers: list[Worker] = []
         self._deaths = 0
 
     def warm_up(self) -> None:
         """Start the processes before there is work, so that the first job need not wait for imports."""
-        while len(self._workers) < self._most:
+        while len(self.workers) < self._most:
             try:
-                self._workers.append(self._hire())
+                self.workers.append(self.hire())
             except OSError:
                 return  # the first job says so
 
@@ -142,15 +142,15 @@ class Crew:
     @property
     def is_busy(self) -> bool:
         """Whether any job waits or is at work."""
-        return bool(self._waiting) or any(w.job is not None for w in self._workers)
+        return bool(self._waiting) or any(w.job is not None for w in self.workers)
 
     def poll(self, timeout_s: float = 0.0) -> list[Report]:
         """Hand out waiting jobs and collect what the workers report within `timeout_s`."""
         reports = self._hand_out()
-        ready = wait([w.pipe for w in self._workers], 0.0 if reports else timeout_s)
-        for worker in [w for w in self._workers if w.pipe in ready]:
+        ready = wait([w.pipe for w in self.workers], 0.0 if reports else timeout_s)
+        for worker in [w for w in self.workers if w.pipe in ready]:
             reports += self._listen(worker)
-        for worker in [w for w in self._workers if w.job is not None]:
+        for worker in [w for w in self.workers if w.job is not None]:
             if worker.job is not None and time.monotonic() - worker.heard > self._stuck_after_s:
                 reports.append(Failed(worker.job.name, "reading it takes too long here", _AGAIN))
                 self._dismiss(worker)
@@ -163,13 +163,13 @@ class Crew:
     def cancel(self) -> None:
         """Forget all waiting jobs and end those at work; nothing more is reported of them."""
         self._waiting.clear()
-        for worker in [w for w in self._workers if w.job is not None]:
+        for worker in [w for w in self.workers if w.job is not None]:
             self._dismiss(worker)
 
     def close(self) -> None:
         """End all work and all processes."""
         self._waiting.clear()
-        for worker in list(self._workers):
+        for worker in list(self.workers):
             self._dismiss(worker)
 
     def _hand_out(self) -> list[Report]:
@@ -181,7 +181,7 @@ class Crew:
                 worker = self._idle_worker()
                 message = job.pickled() if worker is not None else b""
             except OSError as error:
-                if self._workers:
+                if self.workers:
                     return reports  # those at work take it when they are done
                 problem = f"no process can be started for it ({error.strerror})"
                 reports.append(Failed(job.name, problem, f"close other programs and {_AGAIN}"))
@@ -199,15 +199,15 @@ class Crew:
             self._waiting.popleft()
         return reports
 
-    def _idle_worker(self) -> _Worker | None:
+    def _idle_worker(self) -> Worker | None:
         """A worker without a job, a new one where there may be more; None when all are at work."""
-        idle = [w for w in self._workers if w.job is None]
-        if not idle and len(self._workers) < self._most:
-            idle = [self._hire()]
-            self._workers += idle
+        idle = [w for w in self.workers if w.job is None]
+        if not idle and len(self.workers) < self._most:
+            idle = [self.hire()]
+            self.workers += idle
         return max(idle, key=lambda w: w.listens, default=None)
 
-    def _listen(self, worker: _Worker) -> list[Report]:
+    def _listen(self, worker: Worker) -> list[Report]:
         reports: list[Report] = []
         try:
             while worker.pipe.poll():
@@ -224,7 +224,7 @@ class Crew:
             reports += self._mourn(worker)
         return reports
 
-    def _mourn(self, worker: _Worker) -> list[Report]:
+    def _mourn(self, worker: Worker) -> list[Report]:
         """A worker died: its job is begun once more, by another; the second time it is given up."""
         job = worker.job
         self._dismiss(worker)
@@ -247,14 +247,14 @@ class Crew:
         problem = "the process that was to work on it ended, again and again"
         return [Failed(j.name, problem, f"free some memory and {_AGAIN}") for j in given_up]
 
-    def _hire(self) -> _Worker:
+    def hire(self) -> Worker:
         allowed = resource.getrlimit(resource.RLIMIT_AS)[0]
         if allowed != resource.RLIM_INFINITY and allowed < _ADDRESSES_LEAST:
             raise OSError(errno.ENOMEM, os.strerror(errno.ENOMEM))
         is_forked = self._forks and threading.active_count() == 1
         context = multiprocessing.get_context("fork") if is_forked else multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe()
-        process = context.Process(target=_work, args=(theirs, self._preload, os.getpid()), daemon=True)
+        process = context.Process(target=_work, args=(theirs, self.preload, os.getpid()), daemon=True)
         try:
             process.start()
         except BaseException:
@@ -262,10 +262,10 @@ class Crew:
             raise
         finally:
             theirs.close()
-        return _Worker(process, ours)
+        return Worker(process, ours)
 
-    def _dismiss(self, worker: _Worker) -> None:
-        self._workers.remove(worker)
+    def _dismiss(self, worker: Worker) -> None:
+        self.workers.remove(worker)
         worker.pipe.close()
         worker.process.kill()
         worker.process.join()

@@ -159,7 +159,7 @@ def _live(
     """The life of the child; it leaves without running anything the worker has set up for its own end."""
     try:
         end_with_parent(parent)
-        if limit(resource.RLIMIT_AS, _address_space() + memory_more):
+        if limit(resource.RLIMIT_AS, address_space() + memory_more):
             pipe.send(("cramped",))
         limit(resource.RLIMIT_CPU, _CPU_SECONDS)
         limit(resource.RLIMIT_CORE, 0)
@@ -182,6 +182,6 @@ def _live(
         os._exit(0)
 
 
-def _address_space() -> int:
+def address_space() -> int:
     """Bytes of this process's address space (proc(5), statm)."""
     return int(Path("/proc/self/statm").read_text().split()[0]) * resource.getpagesize()

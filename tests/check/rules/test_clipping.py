@@ -8,8 +8,8 @@ from typing import Any
 import pytest
 
 from check.found import ASK, FIX, NOTE, all_of, of, one, verdicts
-from deep_tally.check.registry import _as_sure
-from deep_tally.check.rules.clipping import _at_once
+from deep_tally.check.registry import as_sure
+from deep_tally.check.rules.clipping import files_at_once
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
@@ -90,20 +90,20 @@ def clipped_at(path: str, *frames: int, rate: int = RATE) -> Track:
 
 def test_at_once_is_within_a_tenth_of_a_second_of_the_song() -> None:
     near = [clipped_at(f"{n} P.wav", RATE + n * 2300) for n in range(3)]  # 0, 48 and 96 ms
-    shared = _at_once(song_of(near), DEFAULT_BRIEF)
+    shared = files_at_once(song_of(near), DEFAULT_BRIEF)
     assert shared == {"0 P.wav": (3, RATE), "1 P.wav": (3, RATE + 2300), "2 P.wav": (3, RATE + 4600)}
     far = [clipped_at(f"{n} P.wav", RATE + n * 2500) for n in range(3)]  # 0, 52 and 104 ms
-    assert _at_once(song_of(far), DEFAULT_BRIEF) == {}
-    assert _at_once(song_of(near[:2]), DEFAULT_BRIEF) == {}
+    assert files_at_once(song_of(far), DEFAULT_BRIEF) == {}
+    assert files_at_once(song_of(near[:2]), DEFAULT_BRIEF) == {}
     other_rate = [clipped_at("0 P.wav", RATE), clipped_at("1 P.wav", 44_100, rate=44_100), clipped_at("2 P.wav", RATE)]
-    assert _at_once(song_of(other_rate), DEFAULT_BRIEF)["1 P.wav"] == (3, 44_100)
+    assert files_at_once(song_of(other_rate), DEFAULT_BRIEF)["1 P.wav"] == (3, 44_100)
 
 
 def test_of_passages_with_as_many_files_the_first_counts() -> None:
     files = [clipped_at(f"{n} P.wav", RATE, 9 * RATE) for n in range(3)]
-    assert set(_at_once(song_of(files), DEFAULT_BRIEF).values()) == {(3, RATE)}
+    assert set(files_at_once(song_of(files), DEFAULT_BRIEF).values()) == {(3, RATE)}
     more = [*files, clipped_at("3 P.wav", 9 * RATE)]
-    assert set(_at_once(song_of(more), DEFAULT_BRIEF).values()) == {(4, 9 * RATE)}
+    assert set(files_at_once(song_of(more), DEFAULT_BRIEF).values()) == {(4, 9 * RATE)}
 
 
 def test_the_highest_over_of_the_set_is_told_with_each() -> None:
@@ -243,6 +243,6 @@ def test_overs_tell_the_sets_greatest_so_that_one_gain_fits_all() -> None:
     ("confidence", "action"), [(0.49, None), (0.5, Action.NOTE), (0.79, Action.NOTE), (0.8, Action.ASK)]
 )
 def test_confidence_decides_how_much_a_finding_weighs(confidence: float, action: Action | None) -> None:
-    sure = _as_sure(Finding(code="clipping.earlier", action=Action.ASK, kind="question", confidence=confidence))
+    sure = as_sure(Finding(code="clipping.earlier", action=Action.ASK, kind="question", confidence=confidence))
     assert (sure.action if sure else None) == action
     assert sure is None or (sure.kind is not None) == (action is Action.ASK)

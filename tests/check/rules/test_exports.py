@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from check.found import all_of, of, two_sets
-from deep_tally.check.rules.exports import _by_time
+from deep_tally.check.rules.exports import by_time
 from tracks import (
     codes,
     findings,
@@ -15,7 +15,7 @@ from tracks import (
 
 
 def test_files_written_within_an_hour_are_one_group() -> None:
-    groups = _by_time({"a": 0.0, "b": 3600.0, "c": 7201.0, "d": 7202.0}, 3600.0)
+    groups = by_time({"a": 0.0, "b": 3600.0, "c": 7201.0, "d": 7202.0}, 3600.0)
     assert groups["a"] == groups["b"] != groups["c"] == groups["d"]
 
 

@@ -9,7 +9,7 @@ import pytest
 
 from check.found import ASK, FIX, JUST_LIMITED, NOTE, actions_of, all_of, delivery, of, one, peak
 from deep_tally.check.assess import in_asked_roles
-from deep_tally.check.rules.headroom import _nearest
+from deep_tally.check.rules.headroom import nearest
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
@@ -54,10 +54,10 @@ def test_twelve_bits_under_the_peak_are_enough(dbfs: float, action: Action, bits
 
 def test_the_nearest_levels_are_those_within_the_spread() -> None:
     levels = [(value, track(f"{n}.wav")) for n, value in enumerate((-9.0, -3.0, -3.05, -3.1, -1.0, -3.11))]
-    assert [v for v, _ in _nearest(levels, 0.1)] == [-3.11, -3.1, -3.05]
-    assert [v for v, _ in _nearest(levels, 0.11)] == [-3.11, -3.1, -3.05, -3.0]
-    assert [v for v, _ in _nearest(levels, 0.0)] == [-9.0]
-    assert _nearest([], 1.0) == []
+    assert [v for v, _ in nearest(levels, 0.1)] == [-3.11, -3.1, -3.05]
+    assert [v for v, _ in nearest(levels, 0.11)] == [-3.11, -3.1, -3.05, -3.0]
+    assert [v for v, _ in nearest(levels, 0.0)] == [-9.0]
+    assert nearest([], 1.0) == []
 
 
 @pytest.mark.parametrize(

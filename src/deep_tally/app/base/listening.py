@@ -51,7 +51,7 @@ class Listening(QObject):
         self.trims_db: dict[str, float] = {}
         self.paths: tuple[str, ...] = ()
         self.has_mix = False
-        self._soundings: tuple[Sounding, ...] = ()
+        self.soundings: tuple[Sounding, ...] = ()
         self._sources: Mapping[str, Path] = {}
         self._rate_hz = 48_000
         self._loop_s: tuple[float, float] | None = None
@@ -108,7 +108,7 @@ class Listening(QObject):
         end = max(ends) if end_s is None else end_s
         if at_s >= end:
             at_s = min(0.0, *(s.start_frames / s.track.format.rate_hz for s in listed if s.track.format))
-        self._soundings, self._sources, self._rate_hz = listed, sources, rate_hz
+        self.soundings, self._sources, self._rate_hz = listed, sources, rate_hz
         self.paths = tuple(s.track.path for s in listed)
         self.has_mix = {s.bus for s in listed} == {"sum", "mix"}
         if not self.has_mix:
@@ -131,7 +131,7 @@ class Listening(QObject):
     def _reckon(self) -> None:
         """How much must be turned down for no sum of what plays to go over: of all files, so that it stays fixed."""
         buses: dict[Bus, list[Addend]] = {"sum": [], "mix": []}
-        for sounding in self._soundings:
+        for sounding in self.soundings:
             measures, sound = sounding.track.measures, sounding.track.format
             if measures is not None and sound is not None:
                 buses[sounding.bus].append(

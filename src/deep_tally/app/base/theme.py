@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import partial
 from importlib import resources
 from pathlib import Path
+from string import Template
 from typing import Literal
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer, Signal
@@ -238,102 +239,7 @@ def _palette(c: Colours) -> QPalette:
 
 
 def _style(c: Colours) -> str:
-    icons = Path(__file__).with_name("icons")
-    check, down = (icons.joinpath(f"{name}-{c.name}.svg").as_posix() for name in ("check", "down"))
-    return f"""
-    QMainWindow, QDialog, QStackedWidget {{ background: {c.ground}; }}
-    QToolTip {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 6px; }}
-    QMenuBar {{ background: {c.raised}; color: {c.ink}; border-bottom: 1px solid {c.rule}; padding: 0 20px; }}
-    QMenuBar::item {{ padding: 5px 8px; background: transparent; }}
-    QMenuBar::item:selected, QMenu::item:selected {{ background: {c.ink}; color: {c.raised}; }}
-    QMenu {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule}; padding: 4px; }}
-    QMenu::item {{ padding: 6px 20px 6px 24px; }}
-    QMenu::item:disabled {{ color: {c.soft}; }}
-    QMenu::separator {{ height: 1px; background: {c.rule}; margin: 4px 8px; }}
-    QPushButton {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.soft};
-        border-radius: {RADIUS}px;
-        padding: 6px 14px; }}
-    QPushButton:hover {{ background: {c.rule}; }}
-    QPushButton:focus {{ border: 2px solid {c.fix}; padding: 5px 13px; }}
-    QPushButton:disabled {{ color: {c.soft}; border-color: {c.rule}; }}
-    QPushButton[look="main"] {{ background: {c.ink}; color: {c.raised}; border-color: {c.ink}; font-weight: 600; }}
-    QPushButton[look="main"]:hover {{ background: {c.soft}; }}
-    QPushButton[look="main"]:disabled {{ background: {c.rule}; color: {c.soft}; border-color: {c.rule}; }}
-    QPushButton[look="quiet"] {{ background: transparent; border-color: transparent; color: {c.soft};
-        padding: 4px 8px; }}
-    QPushButton[look="quiet"]:hover {{ color: {c.ink}; background: {c.rule}; }}
-    QPushButton[look="quiet"]:focus {{ border: 2px solid {c.fix}; padding: 3px 7px; }}
-    QPushButton[look="quiet"]::menu-indicator {{ width: 0; }}
-    QPushButton[look="small"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
-        padding: 0 8px; }}
-    QPushButton[look="small"]:hover {{ color: {c.ink}; background: {c.rule}; }}
-    QPushButton[look="small"]:focus {{ border-color: {c.fix}; }}
-    QPushButton[look="small"]:checked {{ color: {c.ink}; background: {c.rule}; }}
-    QPushButton[look="tab"] {{ background: transparent; border: 0; border-bottom: 2px solid transparent;
-        border-radius: 0; color: {c.soft}; padding: 4px 2px 3px 2px; }}
-    QPushButton[look="tab"]:hover {{ color: {c.ink}; }}
-    QPushButton[look="tab"]:checked {{ color: {c.ink}; border-bottom-color: {c.ink}; font-weight: 600; }}
-    QPushButton[look="tab"]:focus {{ color: {c.fix}; border-bottom-color: {c.fix}; }}
-    QPushButton[look="tab"]:disabled {{ color: {c.rule}; }}
-    QPushButton[look="quiet"]:checked {{ color: {c.ink}; background: {c.rule}; }}
-    QPushButton[look="step"] {{ background: transparent; border: 0; border-bottom: 3px solid transparent;
-        border-radius: 0; color: {c.soft};
-        padding: 8px 2px 5px 2px; margin-right: 20px; }}
-    QPushButton[look="step"]:hover {{ background: transparent; color: {c.ink}; }}
-    QPushButton[look="step"]:checked {{ color: {c.ink}; border-bottom-color: {c.ink}; font-weight: 600; }}
-    QPushButton[look="step"]:focus {{ color: {c.fix}; border-bottom-color: {c.fix}; }}
-    QPushButton[look="step"]:disabled {{ color: {c.soft}; }}
-    QLineEdit, QTextEdit, QTextBrowser {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
-        border-radius: {RADIUS}px; padding: 4px 6px; selection-background-color: {c.fix};
-        selection-color: {c.raised}; }}
-    QLineEdit:focus {{ border: 2px solid {c.fix}; padding: 3px 5px; }}
-    QComboBox, QSpinBox, QDoubleSpinBox {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
-        border-radius: {RADIUS}px; padding: 3px 6px; selection-background-color: {c.fix};
-        selection-color: {c.raised}; }}
-    QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: 0; }}
-    QAbstractSpinBox QLineEdit {{ background: transparent; border: 0; padding: 0 4px; }}
-    QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border: 2px solid {c.fix}; padding: 2px 5px; }}
-    QComboBox:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {c.soft}; background: {c.ground}; }}
-    QComboBox::drop-down {{ border: 0; width: 18px; }}
-    QComboBox::down-arrow {{ image: url({down}); width: 10px; height: 6px; }}
-    QComboBox QAbstractItemView {{ background: {c.raised}; color: {c.ink}; border: 1px solid {c.rule};
-        selection-background-color: {c.ink}; selection-color: {c.raised}; outline: 0; }}
-    QPushButton[look="title"] {{ background: transparent; border: 1px solid transparent; padding: 4px 6px 4px 8px;
-        text-align: left; }}
-    QPushButton[look="title"]:hover {{ background: {c.rule}; }}
-    QPushButton[look="title"]:focus {{ border: 1px solid {c.fix}; }}
-    QPushButton[look="title"]::menu-indicator {{ width: 0; }}
-    QPushButton[look="coverage"] {{ background: transparent; border: 1px solid transparent; color: {c.soft};
-        padding: 2px 4px; text-align: right; }}
-    QPushButton[look="coverage"][state="open"] {{ color: {c.ink}; font-weight: 700; }}
-    QPushButton[look="coverage"][state="open"]:enabled {{ text-decoration: underline; }}
-    QPushButton[look="coverage"]:hover:enabled {{ background: {c.rule}; }}
-    QPushButton[look="coverage"]:focus {{ border-color: {c.fix}; }}
-    QTreeWidget, QListWidget, QListView {{ background: {c.ground}; color: {c.ink}; border: 0; outline: 0; }}
-    QTreeWidget::item, QListWidget::item {{ border-bottom: 1px solid {c.rule}; padding: 5px 8px; }}
-    QTreeWidget::item:selected, QListWidget::item:selected {{ background: {c.raised};
-        border-bottom: 1px solid {c.ink}; }}
-    QTreeWidget::item:focus, QListWidget::item:focus {{ border-bottom: 2px solid {c.fix}; }}
-    QListWidget::item:selected {{ color: {c.ink}; }}
-    QHeaderView {{ background: {c.ground}; border: 0; }}
-    QHeaderView::section {{ background: {c.ground}; color: {c.ink}; border: 0;
-        border-bottom: 1px solid {c.soft}; padding: 5px 12px; font-weight: 600; }}
-    QLabel[look="soft"] {{ color: {c.soft}; }}
-    QCheckBox {{ spacing: 10px; }}
-    QCheckBox:focus {{ color: {c.fix}; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 2px solid {c.ink}; border-radius: 2px;
-        background: {c.raised}; }}
-    QCheckBox::indicator:checked {{ background: {c.ink}; image: url({check}); }}
-    QProgressBar {{ background: {c.rule}; border: 0; border-radius: 2px; max-height: 4px; min-height: 4px; }}
-    QProgressBar::chunk {{ background: {c.ink}; border-radius: 2px; }}
-    QTableView {{ background: {c.ground}; border: 0; outline: 0; gridline-color: transparent; }}
-    QScrollArea {{ border: 0; background: transparent; }}
-    QSplitter::handle {{ background: {c.soft}; }}
-    QSplitter::handle:hover {{ background: {c.fix}; }}
-    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
-    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
-    QScrollBar::handle {{ background: {c.rule}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
-    QScrollBar::handle:hover {{ background: {c.soft}; }}
-    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none;
-        width: 0; height: 0; }}
-    """
+    here = Path(__file__)
+    pictures = {name: here.with_name("icons") / f"{name}-{c.name}.svg" for name in ("check", "down")}
+    names = {**asdict(c), "radius": RADIUS, **{name: path.as_posix() for name, path in pictures.items()}}
+    return Template(here.with_name("style.qss").read_text("utf-8")).substitute(names)

@@ -5,14 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QButtonGroup,
     QHBoxLayout,
-    QScrollArea,
-    QSizePolicy,
     QStackedLayout,
     QTextBrowser,
     QVBoxLayout,
@@ -21,242 +17,19 @@ from PySide6.QtWidgets import (
 
 from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.elided import ElidedLabel
-from deep_tally.app.base.marks import draw_shape
-from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.bench.evidence import BitsView, SpectrumView
+from deep_tally.app.bench.finding_panel import PANEL_WIDTH, VIEWS, FindingPanel, companion_page, evidence_view
 from deep_tally.app.bench.histogram_view import HistogramView
 from deep_tally.app.bench.picture import Picture
 from deep_tally.app.bench.spectrogram_view import SpectrogramView
 from deep_tally.app.bench.stereo_view import StereoView
 from deep_tally.app.bench.waveform import Waveform
 from deep_tally.model.delivery import Track
-from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
-from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, size
+from deep_tally.reply.numbers import clock, decibels, depth, kilohertz, size
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.cell_texts import companion_text
 from deep_tally.views.rows import Row
-
-_PANEL_WIDTH = 380
-_MARKERS_MOST = 40
-_COMPANIONS = {
-    Role.MIDI: "MIDI: tempo and key are taken from it where no name states them.",
-    Role.DOCUMENT: "A document. Song, tempo and key are taken from it where nothing else states them.",
-    Role.STRAY: "A stray file. It is left out of the check.",
-}
-
-
-VIEWS = {
-    "Waveform": "F6",
-    "Sides": "F7",
-    "Spectrogram": "F10",
-    "Spectrum": "F8",
-    "Stereo": "F11",
-    "Histogram": "F12",
-    "Bits": "F9",
-}
-"""The pictures of a file that the bench offers, with their keys."""
-_EVIDENCE = {
-    "channels.": "Sides",
-    "depth.": "Bits",
-    "rate.upsampled": "Spectrum",
-    "content.lossy-origin": "Spectrum",
-}
-"""Which picture proves a finding; the waveform proves all others."""
-
-
-def evidence_view(code: str) -> str:
-    """Which of the `VIEWS` proves a finding."""
-    return next((view for start, view in _EVIDENCE.items() if code.startswith(start)), "Waveform")
-
-
-class FindingCard(QAbstractButton):
-    """One finding in words; pressing it goes to its place."""
-
-    def __init__(self, finding: Finding, path: str, speaker: Speaker, theme: Theme, *, root: str = "") -> None:
-        super().__init__()
-        self.finding = finding
-        self._theme = theme
-        self._headline = speaker.headline(finding)
-        evidence = readable(speaker.evidence(finding, path))
-        matter = "" if root else speaker.matter(finding)
-        mend = speaker.mend(finding) if not root and finding.action.value == "fix" else ""
-        self._lines = [f"Explained by: {root[:1].lower()}{root[1:]}."] if root else []
-        self._lines += [f"{evidence[:1].upper()}{evidence[1:]}."] if evidence else []
-        self._lines += [matter] if matter else []
-        self._lines += [f"Fix: {mend}."] if mend else []
-        self._is_settled = bool(root)
-        self.setText(f"{ACTION_WORDS[finding.action]}: {self._headline}")
-        self.setAccessibleName(" ".join([f"{self.text()}.", *self._lines]))
-        has_place = any(p.path == path for p in finding.places)
-        tip = "Press to go to its place." if has_place else "It is about the whole file: press to see all of it."
-        if (view := evidence_view(finding.code)) != "Waveform":
-            tip = f"Press to see it: {view.lower()}."
-        self.setToolTip(as_plain(f"{ACTION_WORDS[finding.action]} ({finding.code}).\n{tip}"))
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
-        policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
-        policy.setHeightForWidth(True)
-        self.setSizePolicy(policy)
-        theme.changed.connect(self.update)
-
-    def heightForWidth(self, width: int) -> int:
-        return round(self._lay_out(None, width))
-
-    def sizeHint(self) -> QSize:
-        width = self.width() or _PANEL_WIDTH
-        return QSize(_PANEL_WIDTH - 40, self.heightForWidth(width))
-
-    def minimumSizeHint(self) -> QSize:
-        return QSize(160, self.heightForWidth(self.width() or _PANEL_WIDTH))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        colours = self._theme.colours
-        if self.hasFocus() or self.underMouse():
-            painter.setPen(QPen(QColor(colours.fix if self.hasFocus() else colours.rule), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        self._lay_out(painter, self.width())
-
-    def _lay_out(self, painter: QPainter | None, width: int) -> float:
-        """Draw with a painter, measure without one; returns the height."""
-        colours = self._theme.colours
-        y = 7.0
-        for number, line in enumerate([self._headline, *self._lines]):
-            head = number == 0
-            used = font(14 if head else 13, (400 if self._is_settled else 700) if head else 400)
-            metrics = QFontMetricsF(used)
-            flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
-            box = metrics.boundingRect(QRectF(28, 0, max(60, width - 36), 4000), int(flags), line)
-            if painter is not None:
-                painter.setFont(used)
-                painter.setPen(QColor(colours.ink if head and not self._is_settled else colours.soft))
-                painter.drawText(QRectF(28, y, max(60, width - 36), box.height() + 2), int(flags), line)
-                if head:
-                    colour = colours.action(self.finding.action)
-                    draw_shape(painter, self.finding.action, QPointF(14, y + 9), 12, colour)
-            y += box.height() + (3 if head else 1)
-        return y + 7
-
-
-class FindingPanel(QScrollArea):
-    """All findings of a file. `pressed` tells the one the user wants to see."""
-
-    pressed = Signal(object)
-
-    def __init__(self, theme: Theme) -> None:
-        super().__init__()
-        self._theme = theme
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.setAccessibleName("What is wrong, and who acts")
-        self.viewport().setAutoFillBackground(False)
-        self.cards: list[FindingCard] = []
-
-    def show_row(self, row: Row | None, speaker: Speaker | None, *, is_whole: bool) -> None:
-        """Show a row's findings, or that there is nothing to say."""
-        inside = QWidget()
-        inside.setAutoFillBackground(False)
-        column = QVBoxLayout(inside)
-        column.setContentsMargins(0, 0, 4, 8)
-        column.setSpacing(2)
-        title = PlainLabel("What is wrong, and who acts")
-        title.setFont(font(13, 600))
-        title.setContentsMargins(8, 4, 0, 4)
-        column.addWidget(title)
-        self.cards = []
-        if row is not None and speaker is not None:
-            for finding in sorted(row.findings, key=lambda f: -f.action.gravity):
-                self._add(column, FindingCard(finding, row.track.path, speaker, self._theme))
-                for consequence in finding.consequences:
-                    if row.track.path in consequence.files:
-                        root = speaker.headline(finding)
-                        self._add(column, FindingCard(consequence, row.track.path, speaker, self._theme, root=root))
-        if row is not None and (unchecked := row.track.unchecked) is not None:
-            column.addWidget(_words(_not_checked(unchecked)))
-        elif not self.cards:
-            column.addWidget(_words(_nothing(row, is_whole=is_whole)))
-        if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
-            head = PlainLabel("What the file says about itself")
-            head.setFont(font(13, 600))
-            head.setContentsMargins(8, 12, 0, 4)
-            column.addWidget(head)
-            for line in said:
-                column.addWidget(_words(line))
-        column.addStretch()
-        self.setWidget(inside)
-        inside.setAutoFillBackground(False)  # setWidget switches it on
-
-    def _add(self, column: QVBoxLayout, card: FindingCard) -> None:
-        card.clicked.connect(lambda: self.pressed.emit(card.finding))
-        column.addWidget(card)
-        self.cards.append(card)
-
-
-def _words(text: str) -> PlainLabel:
-    words = PlainLabel(text)
-    words.setWordWrap(True)
-    words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-    words.setContentsMargins(8, 2, 8, 0)
-    return words
-
-
-def said_lines(sound: SoundFormat) -> list[str]:
-    """What a file carries besides its sound: texts and markers."""
-    lines = [f"{label}: {text}" for label, text in sound.said]
-    lines += [f"Says: {text}" for text in sound.comments if not any(text in line for line in lines)]
-    if sound.time_reference is not None:
-        lines.append(f"Time stamp: {clock(sound.time_reference / sound.rate_hz, digits=3)} after midnight")
-    lines += [
-        f"Marker at {clock(m.frame / sound.rate_hz)}: {m.text or 'no name'}" for m in sound.markers[:_MARKERS_MOST]
-    ]
-    if len(sound.markers) > _MARKERS_MOST:
-        lines.append(f"and {len(sound.markers) - _MARKERS_MOST} more markers")
-    return [readable(line) for line in lines]
-
-
-def _companion_page(entry: Entry) -> str:
-    """All that is known of a file that is not audio."""
-    if entry.midi is not None:
-        midi = entry.midi
-        lines = [f"Song: {midi.title}"] if midi.title else []
-        lines += [f"Tempo: {midi.tempo_bpm:g} BPM" if midi.tempo_bpm else "Tempo: unknown, the file states none"]
-        lines += [f"It changes {count(midi.tempo_changes, 'time')}."] if midi.tempo_changes else []
-        lines += [f"Meter: {midi.meter}"] if midi.meter else []
-        lines += [f"Key: {midi.key}"] if midi.key else []
-        length = f"{clock(midi.seconds)}, " if midi.seconds is not None else ""
-        return "\n".join([*lines, f"Length: {length}{midi.beats:g} quarter notes"])
-    if entry.text:
-        return "\n".join(readable(line) for line in entry.text.split("\n"))
-    words = companion_text(entry)
-    return f"{words[:1].upper()}{words[1:]}."
-
-
-def _not_checked(unchecked: Unchecked) -> str:
-    return (
-        f"This file could not be checked here: {unchecked.problem}. To do: {unchecked.remedy} (F5).\n"
-        "The client is not asked for it."
-    )
-
-
-def _nothing(row: Row | None, *, is_whole: bool) -> str:
-    if row is None:
-        return "Choose a file in the sheet to see it here."
-    if row.companion is not None:
-        return f"{_COMPANIONS[row.track.role]} If that is wrong, set what it is for with Ctrl+R."
-    if not is_whole and not row.is_measured:
-        return "This file has not been measured yet."
-    if not is_whole:
-        return "Nothing so far. How it compares with the others follows once all are measured."
-    if not row.is_measured:
-        return "This file was not measured. Read the delivery again to measure it."
-    if not row.track.role.is_asked:
-        return f"This is the {row.track.role.value}. It is only checked for damage, sound and rate, and is fine."
-    return "Nothing wrong with this file. It can go into the mix as it is."
-
 
 _WITH_PARTNER = ("content.twin", "content.holds-another", "channels.split-pair")
 _SPARE_DB = 3.0
@@ -292,13 +65,15 @@ class Bench(QWidget):
             "Histogram": self.histogram,
         }
         self.panel = FindingPanel(theme)
-        self.panel.setFixedWidth(_PANEL_WIDTH)
+        self.panel.setFixedWidth(PANEL_WIDTH)
         self.name = ElidedLabel()
         self.name.setFont(font(15, 700))
         self.facts = ElidedLabel()
         self.facts.setFont(font(13))
         self.to_finding = plain_button("Zoom to finding", "Go to the next marked place (N)")
+        self.to_finding.clicked.connect(lambda: self.waveform.step_mark(1))
         self.whole = plain_button("Whole file", "Show the whole file (0)")
+        self.whole.clicked.connect(self.waveform.show_all)
         self.listen = plain_button("Play", "Hear this file from the finding, or from where the view begins (Space)")
         self.down = plain_button("Turn it down", "")
         self.down.setCheckable(True)
@@ -312,50 +87,48 @@ class Bench(QWidget):
             chooser.addButton(button)
             button.clicked.connect(self._shower(name))
         self.views["Waveform"].setChecked(True)
-        self.to_finding.clicked.connect(lambda: self.waveform.step_mark(1))
-        self.whole.clicked.connect(self.waveform.show_all)
+        self.page = QTextBrowser()
+        self.page.setAccessibleName("What the file says")
+        self.stage = QStackedLayout()
+        self._lay_out()
+        self.panel.pressed.connect(self.show_evidence)
+        theme.follow(self, self._colour)
+        self._colour()
+        self.show_row(None, None, is_whole=False)
+
+    def _lay_out(self) -> None:
+        """Name and views above, facts and tools under them, then the picture; what is wrong at the right."""
         head = QHBoxLayout()
         head.setContentsMargins(24, 6, 8, 0)
         head.setSpacing(12)
         head.addWidget(self.name, 1)
         for button in self.views.values():
             head.addWidget(button)
-        left = QVBoxLayout()
-        left.setSpacing(0)
-        left.setContentsMargins(0, 0, 0, 0)
-        left.addLayout(head)
         facts = QHBoxLayout()
         facts.setContentsMargins(24, 0, 8, 2)
         facts.addWidget(self.facts, 1)
         for button in (self.listen, self.down, self.to_finding, self.whole):
             facts.addWidget(button)
-        left.addLayout(facts)
-        wave = QHBoxLayout()
-        wave.setContentsMargins(8, 0, 12, 4)
-        self.page = QTextBrowser()
-        self.page.setAccessibleName("What the file says")
         margin = QWidget()
         inside = QVBoxLayout(margin)
         inside.setContentsMargins(16, 2, 0, 8)
         inside.addWidget(self.page)
-        self.stage = QStackedLayout()
-        self.stage.addWidget(self.waveform)
-        self.stage.addWidget(margin)
-        self.stage.addWidget(self.spectrum)
-        self.stage.addWidget(self.bits)
-        for picture in self.pictures.values():
-            self.stage.addWidget(picture)
+        for shown in (self.waveform, margin, self.spectrum, self.bits, *self.pictures.values()):
+            self.stage.addWidget(shown)
+        wave = QHBoxLayout()
+        wave.setContentsMargins(8, 0, 12, 4)
         wave.addLayout(self.stage)
+        left = QVBoxLayout()
+        left.setSpacing(0)
+        left.setContentsMargins(0, 0, 0, 0)
+        left.addLayout(head)
+        left.addLayout(facts)
         left.addLayout(wave, 1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 12, 0)
         whole.setSpacing(8)
         whole.addLayout(left, 1)
         whole.addWidget(self.panel)
-        self.panel.pressed.connect(self.show_evidence)
-        theme.follow(self, self._colour)
-        self._colour()
-        self.show_row(None, None, is_whole=False)
 
     def show_view(self, name: str) -> None:
         """Show one of the pictures of the file (see `VIEWS`)."""
@@ -446,7 +219,7 @@ class Bench(QWidget):
             self.stage.setCurrentIndex(1)
         else:
             self.show_view(self.view_name)
-        self.page.setPlainText("" if companion is None else _companion_page(companion))
+        self.page.setPlainText("" if companion is None else companion_page(companion))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker, is_whole=is_whole)
         self.to_finding.setEnabled(bool(self.waveform.marks))

@@ -109,7 +109,7 @@ class SpectrumView(Evidence):
         self.setAccessibleDescription(f"{self.words()} {self.readout()}".strip())
         self.update()
 
-    def _plot(self) -> QRectF:
+    def plot(self) -> QRectF:
         return QRectF(_LEFT, _TOP, max(1, self.width() - _LEFT - _RIGHT), max(1, self.height() - _TOP - _BOTTOM))
 
     def _half_rate(self) -> float:
@@ -117,7 +117,7 @@ class SpectrumView(Evidence):
         return spectrum.bin_hz * (len(spectrum.levels_db) - 1) if spectrum is not None else 1.0
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        plot = self._plot()
+        plot = self.plot()
         self.read_at((event.position().x() - plot.left()) / plot.width() * self._half_rate())
 
     def leaveEvent(self, event: object) -> None:
@@ -138,7 +138,7 @@ class SpectrumView(Evidence):
         if spectrum is None:
             self._say(painter, self.words())
             return
-        colours, plot, half = self._theme.colours, self._plot(), self._half_rate()
+        colours, plot, half = self._theme.colours, self.plot(), self._half_rate()
         levels = spectrum.levels_db.astype(np.float64)
         top_db = min(0.0, math.ceil((levels.max() + 5) / 10) * 10)
 

@@ -63,14 +63,14 @@ class HistogramView(Picture):
         text = f"{count(counts.highest, 'sample')} at the highest value, {counts.lowest} at the lowest."
         return f"{text} Near zero only every {self._comb}th code is used." if self._comb > 1 else text
 
-    def _plot(self) -> QRectF:
+    def plot(self) -> QRectF:
         return QRectF(_LEFT, _TOP, max(1, self.width() - _LEFT - 220), max(1, self.height() - _TOP - _BOTTOM))
 
     def _inset(self) -> QRectF:
         return QRectF(self.width() - 190, _TOP + 18, 176, max(20, self.height() - _TOP - _BOTTOM - 40))
 
     def readout(self) -> str:
-        counts, plot = self._counts, self._plot()
+        counts, plot = self._counts, self.plot()
         if counts is None or self._at is None or not plot.contains(self._at):
             return ""
         share = (self._at.x() - plot.left()) / plot.width()
@@ -85,7 +85,7 @@ class HistogramView(Picture):
         if counts is None:
             self._say(painter, self._missing_words())
             return
-        colours, plot = self._theme.colours, self._plot()
+        colours, plot = self._theme.colours, self.plot()
         top = math.ceil(math.log10(max(10, int(counts.bins.max()))))
         painter.setFont(font(11))
         for power in range(top + 1):

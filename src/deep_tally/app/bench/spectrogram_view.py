@@ -50,7 +50,7 @@ class SpectrogramView(Picture):
         if not same:
             self._picture = None
             frames = track.format.frames if track is not None and track.format is not None else 1
-            self.view = Viewport(frames=frames, pixels=max(1, round(self._plot().width())))
+            self.view = Viewport(frames=frames, pixels=max(1, round(self.plot().width())))
         super().show_track(track)
 
     def show_stretch(self, start: float, scale: float) -> None:
@@ -59,12 +59,12 @@ class SpectrogramView(Picture):
         self.view.pan(0)
         self._moved()
 
-    def _plot(self) -> QRectF:
+    def plot(self) -> QRectF:
         width = self.width() - _LEFT - _RIGHT - _SCALE_PX
         return QRectF(_LEFT, _TOP, max(1, width), max(1, self.height() - _TOP - _BOTTOM))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        self.view.resize(round(self._plot().width()))
+        self.view.resize(round(self.plot().width()))
         super().resizeEvent(event)
 
     def _moved(self) -> None:
@@ -94,7 +94,7 @@ class SpectrogramView(Picture):
         return f"Nothing above {edge.edge_hz / 1000:.1f} kHz." if edge is not None else "No sharp edge."
 
     def readout(self) -> str:
-        have, plot = self._picture, self._plot()
+        have, plot = self._picture, self.plot()
         if have is None or self._at is None or not plot.contains(self._at) or self._track is None:
             return ""
         rate = self._track.format.rate_hz if self._track.format is not None else 48_000
@@ -155,7 +155,7 @@ class SpectrogramView(Picture):
         if have is None or self._track is None or self._track.format is None:
             self._say(painter, self._missing_words())
             return
-        colours, plot = self._theme.colours, self._plot()
+        colours, plot = self._theme.colours, self.plot()
         painter.save()
         painter.setClipRect(plot)
         painter.fillRect(plot, QColor(colours.raised))

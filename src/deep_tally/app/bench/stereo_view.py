@@ -75,16 +75,16 @@ class StereoView(Picture):
         ratio = f", side {decibels(sides.side_to_mid_db)} against mid" if sides.side_to_mid_db is not None else ""
         return f"Correlation {signed(sides.correlation, digits=2)}{ratio}."
 
-    def _square(self) -> QRectF:
+    def square(self) -> QRectF:
         side = max(40.0, min(self.height() - 34.0, self.width() * 0.4))
         return QRectF(_LEFT, (self.height() - side) / 2 - 6, side, side)
 
-    def _plot(self) -> QRectF:
-        left = self._square().right() + 84
+    def plot(self) -> QRectF:
+        left = self.square().right() + 84
         return QRectF(left, _TOP + 6, max(60.0, self.width() - left - _RIGHT), max(40.0, self.height() - _TOP - 40))
 
     def _band_at(self, x: float) -> BandField | None:
-        plot, bands = self._plot(), self._field.bands if self._field is not None else ()
+        plot, bands = self.plot(), self._field.bands if self._field is not None else ()
         if not bands or not plot.left() <= x <= plot.right():
             return None
         return bands[min(len(bands) - 1, int((x - plot.left()) / plot.width() * len(bands)))]
@@ -92,7 +92,7 @@ class StereoView(Picture):
     def readout(self) -> str:
         if self._at is None or self._field is None:
             return ""
-        square = self._square()
+        square = self.square()
         if square.contains(self._at):
             across = ((self._at.x() - square.left()) / square.width() * 2 - 1) * self._field.reach
             up = (1 - (self._at.y() - square.top()) / square.height() * 2) * self._field.reach
@@ -114,15 +114,15 @@ class StereoView(Picture):
         finding = self._first("channels.")
         if finding is not None:
             colour = self._theme.colours.action(finding.action)
-            draw_shape(painter, finding.action, QPointF(self._plot().right() - 4, 9), 9, colour)
+            draw_shape(painter, finding.action, QPointF(self.plot().right() - 4, 9), 9, colour)
             painter.setPen(colour)
-            box = QRectF(self._plot().left(), 0, self._plot().width() - 16, 18)
+            box = QRectF(self.plot().left(), 0, self.plot().width() - 16, 18)
             painter.setFont(font(12))
             painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, _PROVES[finding.code])
         self._draw_readout(painter)
 
     def _draw_cloud(self, painter: QPainter, field: StereoField) -> None:
-        colours, square = self._theme.colours, self._square()
+        colours, square = self._theme.colours, self.square()
         dense = field.density[::-1] / max(float(field.density.max()), 1e-12)
         share = np.where(dense > 0, np.clip(1 + np.log10(np.maximum(dense, 1e-9)) / 4, 0.06, 1), 0)
         values = np.ascontiguousarray((share * 255).astype(np.uint8))
@@ -151,7 +151,7 @@ class StereoView(Picture):
         painter.drawText(square.adjusted(0, 2, -4, 0), Qt.AlignmentFlag.AlignRight, "L only")
 
     def _draw_bands(self, painter: QPainter, bands: Sequence[BandField]) -> None:
-        colours, plot = self._theme.colours, self._plot()
+        colours, plot = self._theme.colours, self.plot()
         middle = plot.center().y()
         painter.setFont(font(11))
         for value, words in ((1.0, "+1 equal"), (0.0, "0"), (-1.0, "\N{MINUS SIGN}1 opposed")):

@@ -135,10 +135,10 @@ class LaneList(QListView):
         self.setFrameShape(QListView.Shape.NoFrame)
         self.setMouseTracking(True)
         self.setAccessibleName("Files of the line-up")
-        self._label = PlainLabel(parent=self.viewport())
-        self._label.setContentsMargins(6, 1, 6, 1)
-        self._label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._label.hide()
+        self.hint = PlainLabel(parent=self.viewport())
+        self.hint.setContentsMargins(6, 1, 6, 1)
+        self.hint.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.hint.hide()
         self.selectionModel().selectionChanged.connect(lambda: self._choose())
         self.selectionModel().currentChanged.connect(lambda: self._choose())
         theme.follow(self, self._colour)
@@ -209,18 +209,18 @@ class LaneList(QListView):
         """Where lanes are too low for names, the current one's name lies over them."""
         lane, index = self.current_lane, self.currentIndex()
         if lane is None or self.lane_px >= NAME_FROM_PX:
-            self._label.hide()
+            self.hint.hide()
             return
-        self._label.setText(lane.title)
-        self._label.adjustSize()
+        self.hint.setText(lane.title)
+        self.hint.adjustSize()
         box = self.visualRect(index)
-        y = min(max(0, box.center().y() - self._label.height() // 2), self.viewport().height() - self._label.height())
-        self._label.move(8, y)
-        self._label.show()
+        y = min(max(0, box.center().y() - self.hint.height() // 2), self.viewport().height() - self.hint.height())
+        self.hint.move(8, y)
+        self.hint.show()
 
     def _colour(self) -> None:
         c = self._theme.colours
-        self._label.setStyleSheet(f"background: {c.raised}; color: {c.ink}; border: 1px solid {c.soft}")
+        self.hint.setStyleSheet(f"background: {c.raised}; color: {c.ink}; border: 1px solid {c.soft}")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QKeyEvent, QResizeEvent
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QScrollBar,
@@ -24,6 +23,7 @@ from deep_tally.app.line_up.lane_canvas import LaneCanvas
 from deep_tally.app.line_up.lane_list import HEAD_PX, LaneList
 from deep_tally.app.line_up.lane_listening import LEAD_IN_S, LaneListening
 from deep_tally.app.line_up.lane_overlay import RULER_PX
+from deep_tally.app.line_up.line_up_keys import LineUpKeys
 from deep_tally.app.line_up.line_up_tools import LineUpTools
 from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
@@ -31,8 +31,8 @@ from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.lanes import NUDGE, ORDERS, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
-from deep_tally.views.time_axis import RULERS, RulerMode
+from deep_tally.views.lanes import NUDGE, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.views.time_axis import RulerMode
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -40,9 +40,6 @@ if TYPE_CHECKING:
 _HEIGHTS = (4, 6, 9, 12, 16, 20, 26, 34, 46, 62, 84, 120, 180, 260)
 _FIT_MOST = 46
 _LEAST_PX = 3
-_ZOOM_KEYS = 1.5
-_PAN_SHARE = 8
-_TRIM_DB = 0.5
 
 
 class LineUpView(QWidget):
@@ -115,10 +112,10 @@ class LineUpView(QWidget):
         canvas.pressed.connect(self._press)
         canvas.mark_pressed.connect(self._press_mark)
         canvas.moved.connect(self.place)
-        canvas.read_off.connect(self._read_off)
+        canvas.read_off.connect(self.read_off)
         self.edge.closed.connect(lambda: self.show_edge(None))
         names.chosen.connect(self._choose)
-        names.key_pressed.connect(self._key)
+        self._keys = LineUpKeys(self)
         names.laid_out.connect(self._lay_out)
         names.doubleClicked.connect(lambda index: self.file_wanted.emit(names.current_path))
         names.verticalScrollBar().rangeChanged.connect(self._show_down)
@@ -304,9 +301,10 @@ class LineUpView(QWidget):
         self.canvas.update()
         self.tools.place.setEnabled(lane is not None and lane.track.format is not None)
         if lane is not None and not self.canvas.underMouse():
-            self._read_off("")
+            self.read_off("")
 
-    def _read_off(self, words: str) -> None:
+    def read_off(self, words: str) -> None:
+        """Say at the foot what lies under the pointer; without words, what the current file is."""
         lane = self.list.current_lane
         if not words and lane is not None:
             words = "   ".join(self.list.lane_model.lines(lane))
@@ -406,91 +404,6 @@ class LineUpView(QWidget):
         canvas = self.canvas
         left = 16 if self.edge.edge == "start" and self.edge.isVisible() else canvas.width() - self.edge.width() - 16
         self.edge.move(max(0, left), max(RULER_PX, canvas.height() - self.edge.height() - 16))
-
-    # -- keys ---------------------------------------------------------------------------------
-
-    def _key(self, event: QKeyEvent) -> None:
-        """Keys of the list that are about the lanes; what is not taken stays ignored."""
-        key, keys = event.key(), event.modifiers()
-        ctrl = bool(keys & Qt.KeyboardModifier.ControlModifier)
-        alt = bool(keys & Qt.KeyboardModifier.AltModifier)
-        shift = bool(keys & Qt.KeyboardModifier.ShiftModifier)
-        plain: dict[int, Callable[[], object]] = {
-            Qt.Key.Key_Left: lambda: self.canvas.pan(-self.canvas.width() / _PAN_SHARE),
-            Qt.Key.Key_Right: lambda: self.canvas.pan(self.canvas.width() / _PAN_SHARE),
-            Qt.Key.Key_Plus: lambda: self._zoom(1 / _ZOOM_KEYS),
-            Qt.Key.Key_Equal: lambda: self._zoom(1 / _ZOOM_KEYS),
-            Qt.Key.Key_Minus: lambda: self._zoom(_ZOOM_KEYS),
-            Qt.Key.Key_0: self.canvas.show_all,
-            Qt.Key.Key_N: lambda: self.step_mark(1),
-            Qt.Key.Key_P: lambda: self.step_mark(-1),
-            Qt.Key.Key_E: lambda: self._toggle_edge("start" if shift else "end"),
-            Qt.Key.Key_G: self.tools.move_files.toggle,
-            Qt.Key.Key_T: self.ask_tempo,
-            Qt.Key.Key_R: self._next_ruler,
-            Qt.Key.Key_O: self._next_order,
-            Qt.Key.Key_F2: self.ask_place,
-            Qt.Key.Key_Space: self.listening.play_alone if shift else self.listening.play,
-            Qt.Key.Key_L: self.listening.toggle_loop,
-            Qt.Key.Key_B: self.listening.toggle_bus,
-            Qt.Key.Key_S: lambda: self.listening.toggle_solo(self.list.current_path),
-            Qt.Key.Key_M: lambda: self.listening.toggle_mute(self.list.current_path),
-            Qt.Key.Key_BracketLeft: lambda: self._trim(-_TRIM_DB),
-            Qt.Key.Key_BracketRight: lambda: self._trim(_TRIM_DB),
-            Qt.Key.Key_Backslash: lambda: self._trim(None),
-            Qt.Key.Key_Delete: lambda: self.place(self.list.current_path, None),
-            Qt.Key.Key_Return: lambda: self.file_wanted.emit(self.list.current_path),
-            Qt.Key.Key_Enter: lambda: self.file_wanted.emit(self.list.current_path),
-        }
-        if key == Qt.Key.Key_Escape and (self.canvas.cancel_drag() or self.edge.isVisible()):
-            self.show_edge(None)
-            event.accept()
-            return
-        with_alt: dict[int, Callable[[], object]] = {
-            Qt.Key.Key_Left: lambda: self.nudge(-(self._millisecond() if shift else 1)),
-            Qt.Key.Key_Right: lambda: self.nudge(self._millisecond() if shift else 1),
-        }
-        with_ctrl: dict[int, Callable[[], object]] = {
-            Qt.Key.Key_Plus: lambda: self.step_height(1),
-            Qt.Key.Key_Equal: lambda: self.step_height(1),
-            Qt.Key.Key_Minus: lambda: self.step_height(-1),
-            Qt.Key.Key_0: lambda: self.set_height(None),
-            Qt.Key.Key_Home: lambda: self._show_end(first=True),
-            Qt.Key.Key_End: lambda: self._show_end(first=False),
-        }
-        what = (with_alt if alt else with_ctrl if ctrl else plain).get(key)
-        if what is not None:
-            what()
-            event.accept()
-
-    def _trim(self, db: float | None) -> None:
-        self.listening.trim(db)
-        self._read_off("")
-
-    def _zoom(self, factor: float) -> None:
-        """About the cursor where it is in sight, else about the middle."""
-        x = self.canvas.axis.x_of(self.canvas.cursor_s)
-        self.canvas.zoom(factor, x if 0 <= x <= self.canvas.width() else None)
-
-    def _show_end(self, *, first: bool) -> None:
-        view = self.canvas.axis.view
-        self.canvas.pan(view.frames / view.scale * (-1 if first else 1))
-
-    def _millisecond(self) -> int:
-        lane = self.list.current_lane
-        return round(lane.rate_hz / 1000) if lane is not None else 48
-
-    def _toggle_edge(self, edge: Edge) -> None:
-        self.show_edge(None if self.edge.isVisible() and self.edge.edge == edge else edge)
-
-    def _next_ruler(self) -> None:
-        song = self.song
-        modes = [m for m in RULERS if m != "bars" or (song is not None and song.facts.timeline is not None)]
-        self.set_ruler(modes[(modes.index(self.canvas.mode) + 1) % len(modes)])
-
-    def _next_order(self) -> None:
-        orders = list(ORDERS)
-        self.set_order(orders[(orders.index(self.order) + 1) % len(orders)])
 
     def _colour(self) -> None:
         self.readout.setStyleSheet(f"color: {self._theme.colours.soft}")

@@ -11,7 +11,7 @@ from platformdirs import user_cache_path
 from PySide6.QtCore import QEventLoop
 from PySide6.QtWidgets import QApplication, QWidget
 
-from deep_tally.app.shell.start import make_window
+from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.measure.job import measure_entry
@@ -87,24 +87,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     window.theme.choose("night")
     shoot("sheet-night")
     window.theme.choose("day")
-    card = window.bench.panel.cards[0]
-    card.click()
-    _wait(application, lambda: window.bench.waveform.has_samples)
-    shoot("clipped-samples")
-    window.sheet.go_to("02 Shaker.wav")
-    window.bench.panel.cards[0].click()
-    shoot("bits")
-    for path, name in _PICTURES:
-        window.sheet.go_to(path)
-        window.bench.show_view(name)
-        _wait(application, lambda name=name: window.bench.pictures[name].is_complete)  # type: ignore[misc]
-        shoot(name.casefold())
-    window.bench.show_view("Waveform")
-    window.sheet.go_to(_OVER)
-    window.bench.panel.cards[0].click()
-    _wait(application, lambda: window.bench.waveform.has_samples)
-    window.bench.down.click()
-    shoot("turned-down")
+    _shoot_bench(application, window, shoot)
     _shoot_line_up(application, window, shoot)
     window.navigator.show_reply()
     shoot("reply")
@@ -130,6 +113,27 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     window.songs.tabs[1].click()
     window.sheet.go_to(_CUT_OFF)
     shoot("songs")
+
+
+def _shoot_bench(application: QApplication, window: Window, shoot: Callable[[str], None]) -> None:
+    """The pictures of single files."""
+    window.bench.panel.cards[0].click()
+    _wait(application, lambda: window.bench.waveform.has_samples)
+    shoot("clipped-samples")
+    window.sheet.go_to("02 Shaker.wav")
+    window.bench.panel.cards[0].click()
+    shoot("bits")
+    for path, name in _PICTURES:
+        window.sheet.go_to(path)
+        window.bench.show_view(name)
+        _wait(application, lambda name=name: window.bench.pictures[name].is_complete)  # type: ignore[misc]
+        shoot(name.casefold())
+    window.bench.show_view("Waveform")
+    window.sheet.go_to(_OVER)
+    window.bench.panel.cards[0].click()
+    _wait(application, lambda: window.bench.waveform.has_samples)
+    window.bench.down.click()
+    shoot("turned-down")
 
 
 def _shoot_line_up(application: QApplication, window: Window, shoot: Callable[[str], None]) -> None:

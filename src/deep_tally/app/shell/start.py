@@ -13,8 +13,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from PySide6.QtWidgets import QApplication
-
     from deep_tally.app.shell.window import Window
 
 
@@ -45,39 +43,15 @@ def run_demo(shot_to: Path | None = None) -> int:
     return _run(lambda window: window.state.open_demo())
 
 
-def make_window() -> tuple[QApplication, Window]:
-    """The application and its whole window, not shown yet."""
-    application, window = _make_bare_window()
-    window.furnish()
-    return application, window
-
-
-def _make_bare_window() -> tuple[QApplication, Window]:
-    from PySide6.QtWidgets import QApplication
-
-    from deep_tally.app.base.settings import Settings
-    from deep_tally.app.base.theme import Theme, load_fonts
-    from deep_tally.app.shell.window import Window
-
-    existing = QApplication.instance()
-    application = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
-    if application.applicationName() != "Deep Tally":
-        application.setApplicationName("Deep Tally")
-        application.setDesktopFileName("deep-tally")
-        application.setStyle("Fusion")
-        load_fonts()
-    settings = Settings()
-    return application, Window(Theme(settings.theme), settings)
-
-
 def _run(begin: Callable[[Window], None]) -> int:
     """Show the window, furnish it once its first picture stands, and let it begin."""
     from PySide6.QtCore import QTimer
 
+    from deep_tally.app.shell.making import make_bare_window
     from deep_tally.app.shell.signals import EndingSignals
 
     _require_display()
-    application, window = _make_bare_window()
+    application, window = make_bare_window()
     signals = EndingSignals(window.close, window)
     window.show()
 

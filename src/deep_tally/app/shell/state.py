@@ -112,7 +112,7 @@ class CheckState(QObject):
         self._keeping = QTimer(self)
         self._keeping.setSingleShot(True)
         self._keeping.setInterval(_KEEP_MS)
-        self._keeping.timeout.connect(self._keep)
+        self._keeping.timeout.connect(self.keep_corrections)
 
     @property
     def words_trouble(self) -> str:
@@ -128,7 +128,7 @@ class CheckState(QObject):
     def close(self) -> None:
         """End all work; changes to the brief that were not saved are there again next time."""
         if self._keeping.isActive():
-            self._keep()
+            self.keep_corrections()
         self.briefs.keep_unsaved()
         self._timer.stop()
         self._settling.stop()
@@ -189,7 +189,7 @@ class CheckState(QObject):
 
     def _open(self, paths: Sequence[Path], rough_mix: Path | None, *, again: CheckRun | None) -> None:
         if self._keeping.isActive():
-            self._keep()  # what was said a moment ago may be about what is opened now
+            self.keep_corrections()  # what was said a moment ago may be about what is opened now
         self._stop_measuring()
         self._abandon()
         self.opening.emit("Looking through the files", paths[0].name if paths else "")
@@ -263,7 +263,7 @@ class CheckState(QObject):
             self._show_assessed()
         self.corrections_changed.emit()
 
-    def _keep(self) -> None:
+    def keep_corrections(self) -> None:
         self._keeping.stop()
         if self.run is not None:
             try:
@@ -372,7 +372,7 @@ class CheckState(QObject):
         """A delivery was listed: it takes the place of the one that was open."""
         before = self.run
         if self._keeping.isActive():
-            self._keep()
+            self.keep_corrections()
         is_again = before is not None and run.is_again
         self._next, self.run, self.delivery = None, run, None
         run.brief, run.vocabulary = self.brief, self.vocabulary

@@ -9,7 +9,7 @@ from PySide6.QtGui import QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from deep_tally.app.base.theme import Choice
-from deep_tally.app.bench.bench import VIEWS
+from deep_tally.app.bench.finding_panel import VIEWS
 from deep_tally.app.shell.actions import add_action
 from deep_tally.model.findings import QUESTIONS, Action
 from deep_tally.reply.action_words import ACTION_WORDS

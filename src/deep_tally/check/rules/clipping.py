@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
-from deep_tally.check.rules._build import about, places_of
+from deep_tally.check.build import about, places_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import SoundFormat
@@ -34,7 +34,7 @@ def _runs_of(track: Track, brief: Brief) -> tuple[Run, ...]:
     )
 
 
-def _at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
+def files_at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
     """For each file, the passage it shares with most others: how many are over or flat then, and its frame there.
 
     A passage is a tenth of a second of the song, wherever it begins; of those with as many files the first one counts.
@@ -90,7 +90,7 @@ def _time_share(track: Track, samples: int) -> float:
 def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Runs at full scale in a fixed-point file: gone for good. A wave that is flat most of the time is a square."""
     least = int(brief.threshold("clipping.baked.run"))
-    at_once = _at_once(song, brief)
+    at_once = files_at_once(song, brief)
     for track in song.asked:
         if (known := track.measured) is None:
             continue
@@ -124,7 +124,7 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
     Silent where nearly every sounding moment holds some: then the flat tops are the waveform itself.
     """
-    at_once = _at_once(song, brief)
+    at_once = files_at_once(song, brief)
     measured = [(t, *known) for t in song.asked if (known := t.measured) is not None]
     found = [(t, sound, m.flat_tops) for t, sound, m in measured if _has_flat_tops(sound, m, brief)]
     for track, sound, tops in found:
@@ -160,7 +160,7 @@ def _has_flat_tops(sound: SoundFormat, measures: Measures, brief: Brief) -> bool
 
 def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Float samples beyond full scale: turn the file down, and the others by as much, and nothing is lost."""
-    at_once = _at_once(song, brief)
+    at_once = files_at_once(song, brief)
     found = [
         (t, *known)
         for t in song.asked

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
-from deep_tally.check.rules._build import about, is_most, place_at, places_of
+from deep_tally.check.build import about, is_most, place_at, places_of
 from deep_tally.check.rules.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.model.brief import Brief

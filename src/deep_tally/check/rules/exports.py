@@ -6,7 +6,7 @@ import math
 from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 
-from deep_tally.check.rules._build import about
+from deep_tally.check.build import about
 from deep_tally.intake.words import words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
@@ -52,7 +52,7 @@ def _export_marks(song: SongSet, tracks: Sequence[Track], brief: Brief) -> Itera
     yield "prefix", {t.path: (words_of(t.stem) or ("",))[0] for t in tracks}
     written = {t.path: s for t in tracks if (s := song.modified_s.get(t.path))}
     if len(written) == len(tracks):
-        yield "time", _by_time(written, brief.threshold("content.exports_apart_h") * 3600)
+        yield "time", by_time(written, brief.threshold("content.exports_apart_h") * 3600)
 
 
 def _format_of(track: Track) -> Hashable:
@@ -60,7 +60,7 @@ def _format_of(track: Track) -> Hashable:
     return (sound.container, sound.rate_hz, sound.sample_format, sound.bits) if sound is not None else None
 
 
-def _by_time(written: dict[str, float], apart_s: float) -> dict[str, Hashable]:
+def by_time(written: dict[str, float], apart_s: float) -> dict[str, Hashable]:
     """A number for each group of files that were written within `apart_s` of each other."""
     groups: dict[str, Hashable] = {}
     number, before = 0, -math.inf

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 
-from deep_tally.check.rules._build import about, is_most, place_at
+from deep_tally.check.build import about, is_most, place_at
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
@@ -79,14 +79,14 @@ def normalised(song: SongSet, brief: Brief) -> Iterator[Finding]:
     peak_db = brief.threshold("headroom.normalised_peak_db")
     level_db = brief.threshold("headroom.normalised_level_db")
     for by, levels, spread in (("peak", peaks, peak_db), ("rms", rms, level_db), ("loudness", loudness, level_db)):
-        near = _nearest(levels, spread)
+        near = nearest(levels, spread)
         if len(near) >= least and is_most(len(near), len(heard)):
             level = sum(value for value, _ in near) / len(near)
             yield about("headroom.normalised", Action.ASK, [t for _, t in near], dbfs=level, by=by, files=len(near))
             return
 
 
-def _nearest(levels: Sequence[tuple[float, Track]], spread: float) -> list[tuple[float, Track]]:
+def nearest(levels: Sequence[tuple[float, Track]], spread: float) -> list[tuple[float, Track]]:
     """The largest group of files whose levels lie within `spread` of each other."""
     ordered = sorted(levels, key=lambda pair: pair[0])
     best: list[tuple[float, Track]] = []
@@ -140,7 +140,7 @@ def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
         for t in song.asked
         if t.measures is not None and _is_limited(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
     ]
-    near = _nearest(held, brief.threshold("headroom.shared_peak_db"))
+    near = nearest(held, brief.threshold("headroom.shared_peak_db"))
     if len(near) >= _CEILING_FILES:
         ceiling = sum(value for value, _ in near) / len(near)
         yield about("headroom.shared-ceiling", Action.ASK, [t for _, t in near], dbfs=ceiling, files=len(near))

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from dataclasses import replace
 from itertools import pairwise
 
+from deep_tally.check.build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.rules._build import about, is_most, place_at
 from deep_tally.check.rules.stamps import is_placed_by_hand, offset_by_stamp
 from deep_tally.check.rules.start import begins_at_sound
 from deep_tally.model.brief import Brief

@@ -7,8 +7,8 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
+from deep_tally.check.build import about
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.rules._build import about
 from deep_tally.check.rules.click import drifts
 from deep_tally.intake.words import bare_stem, leading_number, side_of, words_of
 from deep_tally.model.brief import Brief

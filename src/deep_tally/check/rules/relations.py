@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from deep_tally.check.rules._build import about
+from deep_tally.check.build import about
 from deep_tally.intake.words import VARIANT_WORDS, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
@@ -38,7 +38,7 @@ def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
     tracks = {t.path: t for t in song.asked}
     for found in song.comparison.held:
         outer, inner = tracks.get(found.path), tracks.get(found.held)
-        if outer is None or inner is None or Role.GROUP in (outer.role, inner.role) or _is_one_part(outer, inner):
+        if outer is None or inner is None or Role.GROUP in (outer.role, inner.role) or is_one_part(outer, inner):
             continue
         if outer.role is Role.EFFECT_RETURN:
             continue
@@ -53,7 +53,7 @@ def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
         )
 
 
-def _is_one_part(one: Track, other: Track) -> bool:
+def is_one_part(one: Track, other: Track) -> bool:
     """Whether the words of one name, without those for a variant, are all among the other's."""
     words = [set(words_of(t.stem)) - VARIANT_WORDS for t in (one, other)]
     return bool(words[0] and words[1]) and (words[0] <= words[1] or words[1] <= words[0])

@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from deep_tally.check.build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.rules._build import about, is_most, place_at
 from deep_tally.check.rules.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp, stamped
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from deep_tally.check.rules._build import about, is_most, place_at, places_of
+from deep_tally.check.build import about, is_most, place_at, places_of
 from deep_tally.model.findings import Action, Place
 from deep_tally.model.measures import Run
 from tracks import track
