@@ -13,7 +13,7 @@ import soundfile
 
 from deep_tally.compare.containment import find_contained, has_rested
 from deep_tally.compare.job import compare_song, is_compared
-from deep_tally.compare.pairs import energies, find_pairs
+from deep_tally.compare.pairs import energies_of, find_pairs
 from deep_tally.compare.sampled import SPAN, Sampled, read_at, sample, sampling_places, shares_between
 from deep_tally.compare.sums import find_sums
 from deep_tally.compare.twins import find_shifted, find_twins, from_peak, may_be_one, shape_db, shifted
@@ -360,8 +360,8 @@ def test_energies_are_of_fifty_milliseconds() -> None:
         (9600, [1, 0.25, 0.0625, 0, 1]),
     ):
         level = OverviewLevel(bin_frames=bin_frames, low=-rms, high=rms, rms=rms)
-        assert energies(replace(MEASURES, overview=(level,)), RATE).tolist() == pytest.approx(expected)
-    assert len(energies(MEASURES, RATE)) == 0
+        assert energies_of(replace(MEASURES, overview=(level,)), RATE).tolist() == pytest.approx(expected)
+    assert len(energies_of(MEASURES, RATE)) == 0
 
 
 def test_a_pair_is_told_with_both_correlations() -> None:

@@ -58,11 +58,11 @@ def correlation_of_levels(left: Track, right: Track) -> float | None:
     """How the levels of both files move together."""
     if left.measures is None or right.measures is None or left.format is None:
         return None
-    energies = [energies(m, left.format.rate_hz) for m in (left.measures, right.measures)]
+    energies = [energies_of(m, left.format.rate_hz) for m in (left.measures, right.measures)]
     return level_correlation(np.stack(energies, axis=1)) if len(energies[0]) == len(energies[1]) else None
 
 
-def energies(measures: Measures, rate_hz: int) -> NDArray[np.float32]:
+def energies_of(measures: Measures, rate_hz: int) -> NDArray[np.float32]:
     """Energy in stretches of about 50 ms, as far as the overview is as fine as that."""
     if not measures.overview:
         return np.empty(0, np.float32)

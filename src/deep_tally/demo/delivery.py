@@ -15,6 +15,7 @@ import soundfile
 from deep_tally.demo.song import ARTIST, BAR_S, FRAMES, KEY, TEMPO_BPM, TITLE, Samples, compose
 from deep_tally.demo.synth import RATE_HZ
 from deep_tally.model.errors import CannotWrite
+from deep_tally.model.phrase import Phrase
 
 FOLDER_NAME = f"{TITLE} {TEMPO_BPM} BPM {KEY}"
 
@@ -412,9 +413,7 @@ def write_demo(folder: Path) -> Path:
         (delivery / NOTES).write_text(f"{TITLE} by {ARTIST}. The rough mix is what we listen to.\n", encoding="utf-8")
         (folder / "planted.json").write_text(json.dumps(planted(), indent=2) + "\n", encoding="utf-8")
     except OSError as error:
-        raise CannotWrite(
-            str(folder), f"the demo cannot be written ({error.strerror})", "choose another folder"
-        ) from error
+        raise CannotWrite(str(folder), Phrase("write.demo", why=error.strerror), Phrase("do.other-folder")) from error
     return delivery
 
 

@@ -19,11 +19,11 @@ from deep_tally.intake.chunks import (
     looks_like_chunk,
     pcm_layout,
     read_text_chunk,
-    size_words,
     text_of,
 )
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat
+from deep_tally.model.phrase import Phrase
 
 # Compression type -> (sample format, big endian, bits where COMM does not say)
 _PLAIN: dict[bytes, tuple[SampleFormat, bool, int | None]] = {
@@ -47,7 +47,7 @@ class _Found:
     comments: list[str] = field(default_factory=list)
     said: list[tuple[str, str]] = field(default_factory=list)
     markers: list[Marker] = field(default_factory=list)
-    contradictions: list[str] = field(default_factory=list)
+    contradictions: list[Phrase] = field(default_factory=list)
 
 
 def extended(raw: bytes) -> float:
@@ -68,7 +68,7 @@ def read_layout(file: int) -> PcmLayout | None:
     found = _walk(file, total)
     form_size = struct.unpack(">I", head[4:8])[0]
     if form_size in (0, 0xFFFFFFFF):
-        found.contradictions.append(f"its header claims no size, the file has {size_words(total - 8)}")
+        found.contradictions.append(Phrase("header.no-size", there=total - 8))
     if found.common is None or found.sound is None or len(found.common) < 18:
         return None
     return _layout(found, total)
@@ -92,10 +92,8 @@ def _walk(file: int, total: int) -> _Found:
             claimed = total - start if size in (0, 0xFFFFFFFF) else body + size - start
             found.sound = (start, max(0, claimed))
             if size in (0, 0xFFFFFFFF) and total > start:
-                found.contradictions.append(
-                    f"its header claims {'no audio' if size == 0 else 'no length'},"
-                    f" {size_words(total - start)} of audio follow"
-                )
+                key = "header.no-audio" if size == 0 else "header.no-length"
+                found.contradictions.append(Phrase(key, there=total - start))
                 break
         elif name == b"MARK":
             found.markers += _markers(os.pread(file, min(size, 300 * MARKERS_MOST), body))
@@ -126,7 +124,7 @@ def _layout(found: _Found, total: int) -> PcmLayout | None:
     block = sample_bytes * channels
     in_chunk = claimed_bytes // block
     if claimed_frames != in_chunk and min(claimed_bytes, there) == claimed_bytes:
-        found.contradictions.append(f"its header claims {claimed_frames} frames, {in_chunk} are there")
+        found.contradictions.append(Phrase("header.frames", claimed=claimed_frames, there=in_chunk))
         claimed_frames = in_chunk
     return pcm_layout(
         container="aiff",

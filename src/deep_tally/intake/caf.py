@@ -6,9 +6,10 @@ import math
 import os
 import struct
 
-from deep_tally.intake.chunks import CHUNKS_MOST, TEXT_MOST, looks_like_chunk, pcm_layout, size_words, text_of
+from deep_tally.intake.chunks import CHUNKS_MOST, TEXT_MOST, looks_like_chunk, pcm_layout, text_of
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import SampleFormat
+from deep_tally.model.phrase import Phrase
 
 _DESCRIPTION = struct.Struct(">d4sIIIII")
 _IS_FLOAT, _IS_LITTLE_ENDIAN = 1, 2
@@ -22,7 +23,7 @@ def read_layout(file: int) -> PcmLayout | None:
     description: bytes | None = None
     data: tuple[int, int] | None = None
     comments: list[str] = []
-    contradictions: list[str] = []
+    contradictions: list[Phrase] = []
     position = 8
     for _ in range(CHUNKS_MOST):
         # A size of 64 bits can point further than any file can be read.
@@ -39,7 +40,7 @@ def read_layout(file: int) -> PcmLayout | None:
             # -1 is allowed for the last chunk: it goes on to the end of the file. Four bytes are an edit count.
             there = max(0, total - body - 4)
             if size != -1 and size < 4:
-                contradictions.append(f"its header claims no length, {size_words(there)} of audio follow")
+                contradictions.append(Phrase("header.no-length", there=there))
             data = (body + 4, there if size < 4 else size - 4)
         if size < 0:
             break

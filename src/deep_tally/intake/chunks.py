@@ -9,6 +9,7 @@ from collections.abc import Iterable
 
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat, SoundFormat
+from deep_tally.model.phrase import Phrase
 
 CHUNKS_MOST = 4096
 TEXT_MOST = 65_536
@@ -58,11 +59,6 @@ def sorted_markers(markers: Iterable[Marker]) -> tuple[Marker, ...]:
     return tuple(sorted(markers, key=lambda m: (m.frame, m.text))[:MARKERS_MOST])
 
 
-def size_words(count: int) -> str:
-    """A number of bytes for a sentence: "12 bytes", "4.1 MB"."""
-    return f"{count} bytes" if count < 10_000 else f"{count / 1e6:.1f} MB"
-
-
 def pcm_layout(
     *,
     container: str,
@@ -81,7 +77,7 @@ def pcm_layout(
     comments: Iterable[str] = (),
     said: Iterable[tuple[str, str]] = (),
     markers: Iterable[Marker] = (),
-    contradictions: Iterable[str] = (),
+    contradictions: Iterable[Phrase] = (),
 ) -> PcmLayout:
     """A layout with its frames counted: those that are there and those the header claims."""
     frame_bytes = sample_bytes * channels

@@ -27,6 +27,7 @@ from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
+from deep_tally.model.phrase import Phrase
 
 _CODE_SCALE = 2.0**-31
 _FIXED_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
@@ -47,7 +48,7 @@ _EXPANSION = 12
 _SHORT_OF = frozenset({errno.ENOMEM, errno.EMFILE, errno.ENFILE})
 _READ_AT_ONCE = 1 << 20
 _OPUS_RATE_HZ = 48_000  # of granule positions, whatever went in (RFC 7845, 4)
-_NO_END = "its stream breaks off before its end is marked"
+_NO_END = Phrase("header.no-end")
 
 OnDecoded = Callable[[int, int], None]
 
@@ -116,12 +117,10 @@ class LibsndfileReader:
                     break
         except (soundfile.LibsndfileError, OSError, RuntimeError) as error:
             if is_the_systems(error, self._path):
-                remedy = "copy it to a disk of this machine and read the delivery again"
-                raise NotCheckedHere(self._path.name, "the system could not read it", remedy) from error
+                remedy = Phrase("do.copy-here")
+                raise NotCheckedHere(self._path.name, Phrase("here.unreadable-unsaid"), remedy) from error
             if not got:
-                raise UnreadableSound(
-                    self._path.name, "its audio cannot be decoded to the end", "ask for the file again"
-                ) from error
+                raise UnreadableSound(self._path.name, Phrase("sound.ends-early"), Phrase("ask.file-again")) from error
         read = np.asfortranarray(whole[:got])
         if fixed:
             bits_set = tuple(int(np.bitwise_or.reduce(channel)) & 0xFFFFFFFF for channel in read.T)
@@ -178,7 +177,7 @@ class LibsndfileReader:
 
 def _stated_by_file(
     path: Path, container: str, codec: str, rate_hz: int
-) -> tuple[Stated, tuple[str, ...], tuple[str, ...], int]:
+) -> tuple[Stated, tuple[Phrase, ...], tuple[Phrase, ...], int]:
     """What an Ogg stream tells of itself, where it contradicts that, what of it is lost, and the frames before that."""
     if container != "OGG":
         return Stated(), (), (), 0
@@ -193,9 +192,8 @@ def _stated_by_file(
         return stated, contradictions, (), 0
     granules_hz = _OPUS_RATE_HZ if codec == "OPUS" else rate_hz
     seconds = max(0, pages.first_break_granule - (stated.delay_frames or 0)) / granules_hz
-    places = "one place" if pages.breaks == 1 else f"{pages.breaks} places"
-    where = f"{int(seconds) // 60}:{int(seconds) % 60:02d}"
-    lost = f"its stream is damaged in {places}, first at about {where}; it is measured up to there"
+    key = "sound.damaged-once" if pages.breaks == 1 else "sound.damaged"
+    lost = Phrase(key, places=pages.breaks, first_s=seconds)
     return stated, contradictions, (lost,), int(seconds * rate_hz)
 
 
@@ -246,11 +244,9 @@ def open_with_av(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
                 return PcmReader(path, os.dup(decoded.fileno()), layout)
     except (av.FFmpegError, OSError, ValueError, IndexError, EOFError) as error:
         if is_the_systems(error, path):
-            remedy = "copy it to a disk of this machine and read the delivery again"
-            raise NotCheckedHere(path.name, f"the system could not read it ({error})", remedy) from error
-        raise UnreadableSound(
-            path.name, "no audio in it can be decoded, it may be incomplete", "ask for the file again, as WAV"
-        ) from error
+            remedy = Phrase("do.copy-here")
+            raise NotCheckedHere(path.name, Phrase("here.unreadable", why=str(error)), remedy) from error
+        raise UnreadableSound(path.name, Phrase("sound.undecodable"), Phrase("ask.as-wav")) from error
 
 
 def _decoded_bytes(container: Any, file_bytes: int) -> int:
@@ -285,8 +281,8 @@ def _temporary(name: str, needed: int) -> Iterator[IO[bytes]]:
         with made:
             yield made
         return
-    problem = f"decoding it takes {needed / 1e6:,.0f} MB of disk space, and {free / 1e6:,.0f} MB are free"
-    raise NotCheckedHere(name, problem, "free some space and read the delivery again")
+    problem = Phrase("here.disk-space", needed=needed, free=free)
+    raise NotCheckedHere(name, problem, Phrase("do.free-space"))
 
 
 def _write_all(out: int, data: bytes, name: str) -> None:
@@ -302,8 +298,8 @@ def _write_all(out: int, data: bytes, name: str) -> None:
         while left:
             left = left[os.write(out, left) :]
     except OSError as error:
-        problem = f"its decoded audio cannot be written to the disk ({error.strerror})"
-        raise NotCheckedHere(name, problem, "free some space and read the delivery again") from error
+        problem = Phrase("here.disk-write", why=error.strerror)
+        raise NotCheckedHere(name, problem, Phrase("do.free-space")) from error
 
 
 def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded) -> PcmLayout:
@@ -328,7 +324,7 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
                 frames += len(samples)
             on_decoded(frames, max(frames, expected))
             if frames > _SECONDS_MOST * rate_hz:
-                raise UnreadableSound(path.name, "it goes on for more than 12 hours", "ask for the file again")
+                raise UnreadableSound(path.name, Phrase("sound.too-long"), Phrase("ask.file-again"))
     except av.FFmpegError as error:
         broken = True
         if not frames or is_the_systems(error, path):

@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import MidiFacts
+from deep_tally.model.phrase import Phrase
 from deep_tally.model.tempo_source import (
     BRIEF,
     CLICK,
@@ -163,9 +164,9 @@ def read_facts(
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
     of_names = _agreed(tempo_in(t) for t in names), _agreed(key_in(t) for t in names)
     of_comments = _agreed(tempo_in(t) for t in comments), _agreed(key_in(t) for t in comments)
-    tempos: dict[str, Sequence[float | None]] = {FOLDER: [tempo_in(name)], MIDI: of_midi, NOTES: of_notes}
+    tempos: dict[Phrase, Sequence[float | None]] = {FOLDER: [tempo_in(name)], MIDI: of_midi, NOTES: of_notes}
     tempos |= {CLICKS_NAME: of_clicks, CLICK: played, FILES_NAMES: [of_names[0]], METADATA: [of_comments[0]]}
-    keys: dict[str, Sequence[str | None]] = {FOLDER: [key_in(name)], MIDI: [m.key for m in files]}
+    keys: dict[Phrase, Sequence[str | None]] = {FOLDER: [key_in(name)], MIDI: [m.key for m in files]}
     keys |= {NOTES: [s.key for s in said], CLICKS_NAME: [key_in(c) for c in clicks]}
     keys |= {FILES_NAMES: [of_names[1]], METADATA: [of_comments[1]]}
     tempo_from, tempo_bpm = _first_stated(
@@ -196,7 +197,7 @@ def read_facts(
     )
 
 
-def _first_stated(*stated: tuple[str, float | None]) -> tuple[str | None, float | None]:
+def _first_stated(*stated: tuple[Phrase, float | None]) -> tuple[Phrase | None, float | None]:
     """The first tempo that is stated, with where it is."""
     return next(((where, bpm) for where, bpm in stated if bpm is not None), (None, None))
 

@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from deep_tally.model.errors import LeftOut, NotCheckedHere
+from deep_tally.model.phrase import Phrase
 
 _SYSTEM_NAMES = frozenset({"desktop.ini", "thumbs.db", "__macosx", "$recycle.bin", "system volume information"})
 
@@ -44,8 +45,8 @@ def files_in(
     """
 
     def note(error: OSError) -> None:
-        problem = f"the folder cannot be read ({error.strerror})"
-        remedy = "change its permissions and read the delivery again"
+        problem = Phrase("here.folder", why=error.strerror)
+        remedy = Phrase("do.permissions")
         troubles.append(NotCheckedHere(str(error.filename), problem, remedy))
 
     home = os.path.realpath(folder)
@@ -70,10 +71,10 @@ def files_in(
         found += [path for name in names if is_ours(here, name) and not _is_special(path := Path(here, name))]
         on_count(len(found))
     if leading_out:
-        links = "a link that leads" if len(leading_out) == 1 else f"{len(leading_out)} links that lead"
-        problem = f"it holds {links} out of it, not followed: {', '.join(sorted(leading_out)[:_NAMED_MOST])}"
-        problem += ", …" if len(leading_out) > _NAMED_MOST else ""
-        troubles.append(LeftOut(str(folder), problem, "put the files themselves there if they belong to it"))
+        named = (*sorted(leading_out)[:_NAMED_MOST], *(("…",) if len(leading_out) > _NAMED_MOST else ()))
+        key = "out.link-out" if len(leading_out) == 1 else "out.links-out"
+        problem = Phrase(key, count=len(leading_out), names=named)
+        troubles.append(LeftOut(str(folder), problem, Phrase("do.put-files")))
     return found
 
 

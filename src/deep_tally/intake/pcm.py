@@ -18,6 +18,7 @@ from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.sound import Block, require_sane
 from deep_tally.model.errors import NotCheckedHere
 from deep_tally.model.files import SoundFormat
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.compiled import compiled
 
 _CODE_SCALE = 2.0**-31
@@ -57,12 +58,12 @@ class PcmReader:
             offset = layout.data_offset + start * channels * layout.sample_bytes
             got = os.preadv(self._file, [raw.data], offset) if frames else 0
         except OSError as error:
-            problem = f"the system could not read it ({error.strerror})"
-            remedy = "copy it to a disk of this machine and read the delivery again"
+            problem = Phrase("here.unreadable", why=error.strerror)
+            remedy = Phrase("do.copy-here")
             raise NotCheckedHere(self._path.name, problem, remedy) from error
         if got < len(raw):
-            remedy = "wait until it has arrived and read the delivery again"
-            raise NotCheckedHere(self._path.name, "the file shrank while it was read", remedy)
+            remedy = Phrase("do.wait")
+            raise NotCheckedHere(self._path.name, Phrase("here.shrank"), remedy)
         samples = self._samples[:, :frames]
         order = ">" if layout.big_endian else "<"
         if layout.format.sample_format != "int":  # what was decoded from a lossy format is float, too

@@ -19,6 +19,7 @@ from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.signatures import Kind, kind_of
 from deep_tally.intake.sound import SoundReader
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
+from deep_tally.model.phrase import Phrase
 
 _LAYOUTS = (wav.read_layout, aiff.read_layout, w64.read_layout, caf.read_layout, au.read_layout)
 _HEAD = 4096 + 12
@@ -67,7 +68,7 @@ def open_plain(path: Path) -> PcmReader | None:
         raise
     os.close(file)
     if status.st_size == 0:
-        raise UnreadableSound(path.name, "the file is empty (0 bytes)", "ask for it again")
+        raise UnreadableSound(path.name, Phrase("sound.empty"), Phrase("ask.again"))
     return None
 
 
@@ -103,33 +104,29 @@ def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
         return open_with_av(path, on_decoded)
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as error:
         if is_the_systems(error, path):
-            raise NotCheckedHere(
-                path.name,
-                "the system could not read it",
-                "copy it to a disk of this machine and read the delivery again",
-            ) from error
+            raise NotCheckedHere(path.name, Phrase("here.unreadable-unsaid"), Phrase("do.copy-here")) from error
         if kind is Kind.SOUND:
-            problem = "its header is damaged, no audio can be found in it"
+            problem = Phrase("sound.bad-header")
         elif not head.strip(b"\0"):
-            problem = "it holds nothing but zeros"
+            problem = Phrase("sound.zeros")
         elif kind is Kind.TEXT:
-            problem = "it holds text, not audio"
+            problem = Phrase("sound.text")
         else:
-            problem = "no audio format we can read was found in it"
-        raise UnreadableSound(path.name, problem, "ask for the file again, as WAV") from error
+            problem = Phrase("sound.unknown")
+        raise UnreadableSound(path.name, problem, Phrase("ask.as-wav")) from error
 
 
 def _cannot_open(path: Path, error: OSError) -> NotCheckedHere:
     """What the system says when it opens a file is about this machine: the client's part begins with the bytes."""
     if isinstance(error, PermissionError):
-        problem, remedy = "there is no permission to read it", "change its permissions"
+        problem, remedy = Phrase("here.permission"), Phrase("do.permissions")
     elif isinstance(error, FileNotFoundError):
-        problem, remedy = "the file is gone", "put it back"
+        problem, remedy = Phrase("here.gone"), Phrase("do.put-back")
     else:
-        problem, remedy = f"it cannot be opened ({error.strerror})", "copy it to a disk of this machine"
-    return NotCheckedHere(path.name, problem, f"{remedy} and read the delivery again")
+        problem, remedy = Phrase("here.cannot-open", why=error.strerror), Phrase("do.copy-here")
+    return NotCheckedHere(path.name, problem, remedy)
 
 
 def _require_regular(path: Path, status: os.stat_result) -> None:
     if not stat.S_ISREG(status.st_mode):
-        raise UnreadableSound(path.name, "it is no ordinary file", "choose the audio files themselves")
+        raise UnreadableSound(path.name, Phrase("sound.no-file"), Phrase("choose.files"))

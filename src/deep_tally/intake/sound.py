@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.files import SoundFormat
+from deep_tally.model.phrase import Phrase
 
 CHANNELS_MOST = 128
 RATE_LEAST_HZ, RATE_MOST_HZ = 1_000, 1_536_000
@@ -70,6 +71,6 @@ def require_sane(path: Path, channels: int, rate_hz: int) -> None:
     UnreadableSound
     """
     if not 1 <= channels <= CHANNELS_MOST:
-        raise UnreadableSound(path.name, f"its header claims {channels} channels", "ask for the file again, as WAV")
+        raise UnreadableSound(path.name, Phrase("sound.channels", channels=channels), Phrase("ask.as-wav"))
     if not RATE_LEAST_HZ <= rate_hz <= RATE_MOST_HZ:
-        raise UnreadableSound(path.name, f"its header claims a rate of {rate_hz} Hz", "ask for the file again, as WAV")
+        raise UnreadableSound(path.name, Phrase("sound.rate", rate_hz=rate_hz), Phrase("ask.as-wav"))

@@ -8,9 +8,10 @@ from __future__ import annotations
 import os
 import struct
 
-from deep_tally.intake.chunks import CHUNKS_MOST, size_words
+from deep_tally.intake.chunks import CHUNKS_MOST
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.wav import layout_from_fmt
+from deep_tally.model.phrase import Phrase
 
 _RIFF = b"riff" + bytes.fromhex("2e91cf11a5d628db04c10000")
 _REST = bytes.fromhex("f3acd3118cd100c04f8edb8a")
@@ -24,7 +25,7 @@ def read_layout(file: int) -> PcmLayout | None:
         return None
     fmt: bytes | None = None
     data: tuple[int, int] | None = None
-    contradictions: list[str] = []
+    contradictions: list[Phrase] = []
     position = 40
     for _ in range(CHUNKS_MOST):
         # A size of 64 bits can point further than any file can be read.
@@ -39,7 +40,7 @@ def read_layout(file: int) -> PcmLayout | None:
             there = total - body
             if size <= 24 or size >= 1 << 62:
                 if there:
-                    contradictions.append(f"its header claims no length, {size_words(there)} of audio follow")
+                    contradictions.append(Phrase("header.no-length", there=there))
                 data = (body, there)
                 break
             data = (body, size - 24)

@@ -20,6 +20,7 @@ from deep_tally.intake.video import is_film
 from deep_tally.intake.zips import Budget, unpack
 from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
 from deep_tally.model.files import Damage, Entry, Incomplete, Intake, Role
+from deep_tally.model.phrase import Phrase
 
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
 _HEAD = 4096
@@ -88,7 +89,7 @@ def take_in(
         found += files_in(path, troubles, lambda count: on_step(count, 0)) if path.is_dir() else [path]
     if rough_mix is not None:
         if not rough_mix.is_file():
-            raise NothingToCheck(str(rough_mix), "the rough mix is not there", "check its path")
+            raise NothingToCheck(str(rough_mix), Phrase("open.no-mix"), Phrase("do.check-path"))
         rough_mix = Path(os.path.abspath(rough_mix))
         found.append(rough_mix)
     files, archives = _open_zips([_look_at(path) for path in dict.fromkeys(found)], unpack_into, troubles, on_step)
@@ -116,10 +117,10 @@ def _require_there(path: Path) -> None:
     try:
         there = path.exists()
     except OSError as error:
-        problem = f"it cannot be read ({error.strerror})"
-        raise NothingToCheck(str(path), problem, "change its permissions and try again") from error
+        problem = Phrase("file.unreadable", why=error.strerror)
+        raise NothingToCheck(str(path), problem, Phrase("do.permissions-again")) from error
     if not there:
-        raise NothingToCheck(str(path), "there is no such file or folder", "check the path")
+        raise NothingToCheck(str(path), Phrase("open.nothing"), Phrase("do.check-the-path"))
 
 
 def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[Trouble]) -> NothingToCheck:
@@ -128,10 +129,8 @@ def _nothing(paths: Sequence[Path], intake: Intake, troubles: list[Trouble]) -> 
         first = troubles[0]
         return NothingToCheck(first.subject or where, first.problem, first.remedy)
     if not intake.entries:
-        return NothingToCheck(where, "the folder is empty", "choose the folder that holds the files")
-    return NothingToCheck(
-        where, f"none of its {len(intake.entries)} files is audio", "choose the folder that holds the audio files"
-    )
+        return NothingToCheck(where, Phrase("open.empty"), Phrase("do.choose-folder"))
+    return NothingToCheck(where, Phrase("open.no-audio", count=len(intake.entries)), Phrase("do.choose-audio"))
 
 
 def _named_inside(trouble: Trouble, base: Path) -> Trouble:
@@ -183,8 +182,8 @@ def _open_zips(
         archives += [file.source] if inside else []
     for file in opened:
         if file.kind in _CLOSED_ARCHIVES:
-            problem = f"it is a {_CLOSED_ARCHIVES[file.kind]} archive, which cannot be opened here"
-            troubles.append(LeftOut(str(file.shown), problem, "unpack it and open its folder, or ask for a zip"))
+            problem = Phrase("out.archive", kind=_CLOSED_ARCHIVES[file.kind])
+            troubles.append(LeftOut(str(file.shown), problem, Phrase("do.unpack-or-zip")))
     return opened, archives
 
 
@@ -194,9 +193,9 @@ def _scaled(on_step: OnStep, before: int, size: int, total: int) -> OnStep:
 
 
 def _open_zip(file: _File, into: Path | None, troubles: list[Trouble], on_step: OnStep) -> list[_File]:
-    by_hand = "unpack it and open its folder"
+    by_hand = Phrase("do.unpack")
     if into is None:
-        problem = "there is no folder to unpack it to, since the user's cache cannot be written"
+        problem = Phrase("here.no-cache")
         troubles.append(NotCheckedHere(str(file.shown), problem, by_hand))
         return []
     try:
@@ -205,7 +204,7 @@ def _open_zip(file: _File, into: Path | None, troubles: list[Trouble], on_step: 
         budget = Budget.for_folder(folder, _size(file.source))
         inside = unpack(file.source, folder, shown=str(file.shown), budget=budget, on_bytes=on_step)
     except OSError as error:
-        troubles.append(NotCheckedHere(str(file.shown), f"it cannot be unpacked here ({error.strerror})", by_hand))
+        troubles.append(NotCheckedHere(str(file.shown), Phrase("here.cannot-unpack", why=error.strerror), by_hand))
         return []
     if inside is None:
         return [_File(source=file.source, shown=file.shown, kind=Kind.DOCUMENT, head=file.head)]
@@ -267,8 +266,8 @@ def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Troub
             status = file.source.stat()
         except OSError as error:
             if not file.source.is_symlink():  # a link to nowhere is said when it is to be read
-                remedy = "copy it to a disk of this machine and read the delivery again"
-                troubles.append(NotCheckedHere(path, f"its size cannot be read ({error.strerror})", remedy))
+                remedy = Phrase("do.copy-here")
+                troubles.append(NotCheckedHere(path, Phrase("here.no-size", why=error.strerror), remedy))
             status = None
         role = _role(file, path, name)
         if file.damage is not None and not role.is_audio:

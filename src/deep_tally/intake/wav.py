@@ -21,11 +21,11 @@ from deep_tally.intake.chunks import (
     ixml_lines,
     looks_like_chunk,
     pcm_layout,
-    size_words,
     text_of,
 )
 from deep_tally.intake.layout import PcmLayout
 from deep_tally.model.files import Marker, SampleFormat
+from deep_tally.model.phrase import Phrase
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
 _CONTAINERS = {b"RIFF": "wav", b"RIFX": "wav", b"RF64": "rf64", b"BW64": "rf64"}
@@ -50,7 +50,7 @@ class _Found:
     said: list[tuple[str, str]] = field(default_factory=list)
     cues: dict[int, int] = field(default_factory=dict)
     labels: dict[int, str] = field(default_factory=dict)
-    contradictions: list[str] = field(default_factory=list)
+    contradictions: list[Phrase] = field(default_factory=list)
 
 
 def header_at(head: bytes) -> int | None:
@@ -79,7 +79,7 @@ def read_layout(file: int) -> PcmLayout | None:
     order = ">" if kind == b"RIFX" else "<"
     found = _Found()
     if begin:
-        found.contradictions.append(f"{size_words(begin)} of something else stand before its header")
+        found.contradictions.append(Phrase("header.begins-late", bytes=begin))
     riff_size = struct.unpack_from(order + "I", head, begin + 4)[0]
     _walk(file, order, begin, total, found, is_long=kind in (b"RF64", b"BW64"))
     if found.fmt is None or found.data is None or len(found.fmt) < 16:
@@ -108,7 +108,7 @@ def _walk(file: int, order: str, begin: int, total: int, found: _Found, *, is_lo
             found.fmt = os.pread(file, min(size, 40), body)
         elif name == b"data":
             if found.data is not None:
-                found.contradictions.append("it holds a second stretch of audio, which programs pass over")
+                found.contradictions.append(Phrase("header.second-audio"))
             else:
                 size = _data_size(file, order, body, size, total, long_data, is_long, found.contradictions)
                 found.data = (body, size)
@@ -118,7 +118,7 @@ def _walk(file: int, order: str, begin: int, total: int, found: _Found, *, is_lo
         if size & 1:
             # The pad byte is zero: a chunk's name in its place means that the writer forgot it.
             if looks_like_chunk(os.pread(file, 4, position)):
-                found.contradictions.append("a pad byte is missing between two of its parts")
+                found.contradictions.append(Phrase("header.pad-missing"))
             else:
                 position += 1
 
@@ -131,7 +131,7 @@ def _data_size(
     total: int,
     long_data: int | None,
     is_long: bool,
-    contradictions: list[str],
+    contradictions: list[Phrase],
 ) -> int:
     """How many bytes of audio the header claims; where it says nothing usable, all that follow."""
     there = max(0, total - body)
@@ -143,13 +143,12 @@ def _data_size(
     if size == 0 and (there == 0 or _chunks_follow(file, order, body, total)):
         return 0
     if size in (0, _UNKNOWN_SIZE, *_PLACEHOLDERS) and size != there:
-        claim = "no audio" if size == 0 else "no length"
-        contradictions.append(f"its header claims {claim}, {size_words(there)} of audio follow")
+        contradictions.append(Phrase("header.no-audio" if size == 0 else "header.no-length", there=there))
         return there
     after = body + size + (size & 1)
     rest = total - after
     if rest > _PADDING_MOST and not _chunks_follow(file, order, body + size, total):
-        contradictions.append(f"its header claims {size_words(size)} of audio, {size_words(there)} follow")
+        contradictions.append(Phrase("header.audio-size", claimed=size, there=there))
         return there
     return size
 
@@ -176,14 +175,14 @@ def _is_padding(file: int, position: int, total: int) -> bool:
     return not any(os.pread(file, _PIECE, at).strip(b"\0") for at in range(position, total, step))
 
 
-def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[str]:
+def _riff_size_lies(size: int, there: int, data: tuple[int, int]) -> list[Phrase]:
     if size in (0, _UNKNOWN_SIZE, *_PLACEHOLDERS):
-        return [f"its header claims no size, the file has {size_words(there)}"]
+        return [Phrase("header.no-size", there=there)]
     # A few bytes of difference are padding; more than is there by as much as the audio lacks shows in the audio.
     lacking = data[1] - max(0, there + 8 - data[0])
     too_small = size + 8 < min(data[0] + data[1], there + 8)  # a tag behind the RIFF is no lie, audio behind it is
     if (size > there + 8 and lacking <= 0) or too_small:
-        return [f"its header claims {size_words(size)}, the file has {size_words(there)}"]
+        return [Phrase("header.size", claimed=size, there=there)]
     return []
 
 
@@ -240,7 +239,7 @@ def _take_list(order: str, raw: bytes, found: _Found) -> None:
 
 
 def layout_from_fmt(
-    container: str, fmt: bytes, data: tuple[int, int], total: int, contradictions: list[str]
+    container: str, fmt: bytes, data: tuple[int, int], total: int, contradictions: list[Phrase]
 ) -> PcmLayout | None:
     """The layout for a `fmt ` chunk as WAV has it, in another container; None for another codec than plain samples."""
     return _layout(container, "<", _Found(fmt=fmt, data=data, contradictions=contradictions), total)
@@ -263,11 +262,9 @@ def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout 
     if rest or not by_depth <= sample_bytes <= most or outvoted:
         # The depth is what writers get right: a block that does not hold it, or stands alone against it, is the lie.
         sample_bytes = by_depth
-        words = f"its header claims {block_bytes} bytes a frame"
-        found.contradictions.append(
-            f"{words}, {channels} {'channel' if channels == 1 else 'channels'} of {bits} bits take"
-            f" {sample_bytes * channels}"
-        )
+        there = sample_bytes * channels
+        lie = Phrase("header.frame-bytes", claimed=block_bytes, channels=channels, bits=bits, there=there)
+        found.contradictions.append(lie)
     sample_format: SampleFormat = "int"
     if tag == _FLOAT:
         sample_format, valid_bits = "float", bits

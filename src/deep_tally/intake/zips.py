@@ -16,6 +16,7 @@ from deep_tally.intake.signatures import Kind, kind_of
 from deep_tally.intake.zip_reader import DamagedZip, Member, UnknownPacking, read_members, unpacked
 from deep_tally.model.errors import LeftOut, NotCheckedHere
 from deep_tally.model.files import Damage
+from deep_tally.model.phrase import Phrase
 
 ENTRIES_MOST = 20_000
 NESTED_MOST = 3
@@ -27,10 +28,10 @@ _RATIO_MOST = 250
 _CLAIM_RATIO_MOST = 1100
 """Deflate packs to no less than a 1032nd (zlib's documentation)."""
 
-_NO_SPACE = ("there is not enough free space for its files", "free some and read the delivery again")
-_LOCKED = Damage(problem="it is locked with a password", remedy="ask for it without one")
-_BROKEN = Damage(problem="its checksum in the zip is wrong, so it was damaged on the way", remedy="ask for it again")
-_STRANGE = Damage(problem="it is packed in a way that cannot be unpacked here", remedy="ask for a plain zip")
+_NO_SPACE = (Phrase("here.no-space"), Phrase("do.free-some"))
+_LOCKED = Damage(problem=Phrase("member.locked"), remedy=Phrase("ask.unlocked"))
+_BROKEN = Damage(problem=Phrase("member.checksum"), remedy=Phrase("ask.again"))
+_STRANGE = Damage(problem=Phrase("member.packing"), remedy=Phrase("ask.plain-zip"))
 _NAME_MOST = 240
 """Characters of a name; file systems hold 255 bytes of one (common practice)."""
 
@@ -97,7 +98,7 @@ class Budget:
         if self.unpacked > self.bytes:
             raise _Stop(NotCheckedHere(shown, *_NO_SPACE))
         if self.unpacked > _BOMB_FROM and self.unpacked > _RATIO_MOST * max(1, self.packed):
-            raise _Stop(LeftOut(shown, "it unpacks to far more than audio can", "ask what it is"))
+            raise _Stop(LeftOut(shown, Phrase("out.bomb"), Phrase("ask.what")))
 
 
 class _Stop(Exception):
@@ -137,17 +138,17 @@ def unpack(
             if {m.name for m in members[:3]} & _OFFICE_MEMBERS:
                 return None
             if not is_whole:
-                problem = f"its directory is damaged after {len(members)} files"
-                result.troubles.append(LeftOut(shown, problem, "ask for it again"))
+                problem = Phrase("out.directory", count=len(members))
+                result.troubles.append(LeftOut(shown, problem, Phrase("ask.again")))
             _take_out(archive, [m for m in members if not m.is_folder], into, shown, budget, on_bytes, result)
     except _Stop as stop:
         result.troubles.append(stop.trouble)
     except DamagedZip:
-        problem = "the archive is damaged or only a part of it arrived"
-        result.troubles.append(LeftOut(shown, problem, "ask for it again"))
+        problem = Phrase("out.partial")
+        result.troubles.append(LeftOut(shown, problem, Phrase("ask.again")))
     except OSError as error:
-        remedy = "copy it to a disk of this machine and read the delivery again"
-        result.troubles.append(NotCheckedHere(shown, f"the system could not read it ({error.strerror})", remedy))
+        remedy = Phrase("do.copy-here")
+        result.troubles.append(NotCheckedHere(shown, Phrase("here.unreadable", why=error.strerror), remedy))
     _open_nested(into, shown, budget, depth, result)
     return result
 
@@ -166,7 +167,7 @@ def _take_out(
     total = sum(min(m.bytes, _CLAIM_RATIO_MOST * min(m.packed_bytes, size)) for m in members)
     budget.entries -= len(members)
     if budget.entries < 0:
-        raise _Stop(LeftOut(shown, f"it holds more than {ENTRIES_MOST} files", "ask for an archive of the audio alone"))
+        raise _Stop(LeftOut(shown, Phrase("out.too-many", count=ENTRIES_MOST), Phrase("ask.audio-alone")))
     if total > budget.bytes - budget.unpacked:
         raise _Stop(NotCheckedHere(shown, *_NO_SPACE))
     if members and all(m.is_locked for m in members):
@@ -179,7 +180,7 @@ def _take_out(
             continue
         name = names.free(name)
         if stat.S_ISLNK(member.mode):
-            trouble = LeftOut(f"{shown}/{name}", "it is a link to another file", "ask for the file itself")
+            trouble = LeftOut(f"{shown}/{name}", Phrase("out.link"), Phrase("ask.file-itself"))
             result.troubles.append(trouble)
         else:
             moved = lambda: on_bytes(budget.unpacked - begun, total)  # noqa: E731 - called within this turn only
@@ -212,8 +213,8 @@ def _write(
         raise
     except OSError as error:
         target.unlink(missing_ok=True)
-        remedy = "free some space and read the delivery again"
-        raise _Stop(NotCheckedHere(shown, f"it cannot be unpacked to the disk ({error.strerror})", remedy)) from error
+        remedy = Phrase("do.free-space")
+        raise _Stop(NotCheckedHere(shown, Phrase("here.unpack-to-disk", why=error.strerror), remedy)) from error
     if damage is None and checksum != member.checksum:
         damage = _BROKEN
     return UnpackedFile(shown=name, source=target, identity=f"{shown}/{name}:{checksum:08x}:{written}", damage=damage)
@@ -228,11 +229,11 @@ def _pieces(archive: BinaryIO, member: Member, shown: str) -> Iterator[bytes | D
     except UnknownPacking:
         yield _STRANGE
     except MemoryError as error:
-        problem, remedy = "there is not enough memory here to unpack it", "close other programs and read it again"
+        problem, remedy = Phrase("here.memory-unpack"), Phrase("do.close-programs-it")
         raise _Stop(NotCheckedHere(shown, problem, remedy)) from error
     except OSError as error:
-        remedy = "copy it to a disk of this machine and read the delivery again"
-        raise _Stop(NotCheckedHere(shown, f"the system could not read it ({error.strerror})", remedy)) from error
+        remedy = Phrase("do.copy-here")
+        raise _Stop(NotCheckedHere(shown, Phrase("here.unreadable", why=error.strerror), remedy)) from error
 
 
 def _open_nested(into: Path, shown: str, budget: Budget, depth: int, result: Unpacked) -> None:
@@ -243,8 +244,8 @@ def _open_nested(into: Path, shown: str, budget: Budget, depth: int, result: Unp
         if _is_zip(file.source):
             inner = f"{shown}/{file.shown}"
             if depth + 1 >= NESTED_MOST:
-                problem = "it is an archive in an archive in an archive"
-                result.troubles.append(LeftOut(inner, problem, "unpack it by hand and open the folder"))
+                problem = Phrase("out.nested")
+                result.troubles.append(LeftOut(inner, problem, Phrase("do.unpack-by-hand")))
             else:
                 inside = unpack(file.source, into, shown=inner, budget=budget, depth=depth + 1)
         if inside is None:

@@ -17,6 +17,7 @@ from deep_tally.listen.outputs import NoDevice, Output, SimulatedOutput, open_ou
 from deep_tally.listen.plan import Begun, Change, Command, Controls, Ended, Halt, Heard, Play
 from deep_tally.listen.ring import Ring
 from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.isolated import end_with_parent
 
 _BLOCK = 2048
@@ -141,5 +142,5 @@ def _obey(pipe: Connection, command: Command, playing: PlayedPlan | None) -> Pla
     except DeepTallyError as error:
         pipe.send(Ended(trouble=str(error)))
     except Exception as error:  # noqa: BLE001 - whatever a file or a device provokes costs this turn, not the player
-        pipe.send(Ended(trouble=f"Playing failed ({type(error).__name__}: {error}). Try again, or mute some files."))
+        pipe.send(Ended(trouble=Phrase("play.failed", kind=type(error).__name__, why=str(error))))
     return None

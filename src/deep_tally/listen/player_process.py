@@ -9,6 +9,7 @@ from multiprocessing.connection import Connection
 from multiprocessing.process import BaseProcess
 
 from deep_tally.listen.plan import Change, Command, Controls, Ended, Halt, Plan, Play, PlayerReport
+from deep_tally.model.phrase import Phrase
 
 _PATIENCE_S = 0.5
 
@@ -21,7 +22,7 @@ class Player:
 
     def __init__(self, *, simulated: bool = False) -> None:
         self.simulated = simulated
-        self._process: BaseProcess | None = None
+        self.process: BaseProcess | None = None
         self._pipe: Connection | None = None
         self._turns = 0
 
@@ -32,11 +33,11 @@ class Player:
 
     def warm_up(self) -> None:
         """Start the process while nobody waits for it."""
-        if self._process is None or not self._process.is_alive():
+        if self.process is None or not self.process.is_alive():
             context = multiprocessing.get_context("spawn")
             self._pipe, theirs = context.Pipe()
-            self._process = context.Process(target=_run, args=(theirs, os.getpid()), daemon=True)
-            self._process.start()
+            self.process = context.Process(target=_run, args=(theirs, os.getpid()), daemon=True)
+            self.process.start()
             theirs.close()
 
     def play(self, plan: Plan, controls: Controls, at_s: float) -> None:
@@ -78,23 +79,23 @@ class Player:
             self._turns = 0
             self.close()
             if was_playing:
-                reports.append(Ended(trouble="Playing stopped: a file made its decoder crash. Mute it and play again."))
+                reports.append(Ended(trouble=Phrase("play.crashed")))
         return reports
 
     def close(self) -> None:
         """End the process; what is being recorded is made whole first, if that takes no longer than half a second."""
-        if self._process is not None and self._pipe is not None and self.is_playing and self._process.is_alive():
+        if self.process is not None and self._pipe is not None and self.is_playing and self.process.is_alive():
             self._send(Halt())
             deadline = time.monotonic() + _PATIENCE_S
             while self.is_playing and time.monotonic() < deadline:
                 self.poll()
                 time.sleep(0.005)
-        if self._process is not None:
-            self._process.kill()
-            self._process.join()
+        if self.process is not None:
+            self.process.kill()
+            self.process.join()
         if self._pipe is not None:
             self._pipe.close()
-        self._process = self._pipe = None
+        self.process = self._pipe = None
         self._turns = 0
 
 

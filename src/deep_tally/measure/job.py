@@ -10,6 +10,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Damage, Entry, SoundFormat, Unchecked
 from deep_tally.model.measures import Measures
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.isolated import OnProgress, run_isolated
 
 if TYPE_CHECKING:
@@ -62,7 +63,7 @@ def _measure(progress: OnProgress, opened: SoundReader, *, decoded: int = 0) -> 
         return sound, measure_sound(reader, on_progress=lambda done: progress(decoded + done, decoded + sound.frames))
 
 
-def unchecked_track(entry: Entry, problem: str, remedy: str) -> Track:
+def unchecked_track(entry: Entry, problem: Phrase, remedy: Phrase) -> Track:
     """The track of a file that could not be checked here."""
     return Track(path=entry.path, role=entry.role, unchecked=Unchecked(problem=problem, remedy=remedy))
 
@@ -70,14 +71,8 @@ def unchecked_track(entry: Entry, problem: str, remedy: str) -> Track:
 def damage_of(sound: SoundFormat) -> Damage | None:
     """What of the sound the file has lost: its end, or pieces on the way."""
     if sound.frames >= sound.claimed_frames:
-        return Damage(problem="; ".join(sound.losses), remedy="ask for the file again") if sound.losses else None
-    there, claimed = (_minutes(frames / sound.rate_hz) for frames in (sound.frames, sound.claimed_frames))
-    return Damage(
-        problem=f"it stops at {there} of the {claimed} its header claims",
-        remedy="ask for the file again",
-    )
-
-
-def _minutes(seconds: float) -> str:
-    tenths = int(seconds * 10 + 1e-6)  # cut, not rounded: 59.96 s must not read 0:60.0
-    return f"{tenths // 600}:{tenths % 600 // 10:02d}.{tenths % 10}"
+        problem = Phrase("clauses", parts=sound.losses)
+        return Damage(problem=problem, remedy=Phrase("ask.file-again")) if sound.losses else None
+    there_s, claimed_s = sound.frames / sound.rate_hz, sound.claimed_frames / sound.rate_hz
+    problem = Phrase("sound.stops-early", there_s=there_s, claimed_s=claimed_s)
+    return Damage(problem=problem, remedy=Phrase("ask.file-again"))

@@ -15,6 +15,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from deep_tally.model.errors import BriefRefused, PatternRefused
 from deep_tally.model.naming import require_pattern
+from deep_tally.model.phrase import Phrase
 from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.model.timeline import MeterStep
 
@@ -248,9 +249,11 @@ def read_brief(path: Path) -> Brief:
     try:
         text = path.read_text(encoding="utf-8")
     except OSError as error:
-        raise BriefRefused(str(path), f"the brief cannot be read ({error.strerror})", "check its path") from error
+        raise BriefRefused(
+            str(path), Phrase("brief.unreadable", why=error.strerror), Phrase("do.check-path")
+        ) from error
     except UnicodeDecodeError as error:
-        raise BriefRefused(str(path), "the brief is not UTF-8 text", "save it as UTF-8 JSON") from error
+        raise BriefRefused(str(path), Phrase("brief.not-text"), Phrase("brief.save-as-text")) from error
     return parse_brief(text, subject=str(path))
 
 
@@ -265,15 +268,14 @@ def parse_brief(text: str, *, subject: str) -> Brief:
     try:
         document = json.loads(text)
     except (ValueError, RecursionError) as error:  # a number of thousands of digits is a ValueError of its own
-        where = f" at line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
-        raise BriefRefused(subject, f"the brief is no valid JSON{where}", "correct it there") from error
+        line = error.lineno if isinstance(error, json.JSONDecodeError) else None
+        problem = Phrase("brief.no-json-at", line=line) if line is not None else Phrase("brief.no-json")
+        raise BriefRefused(subject, problem, Phrase("brief.correct-there")) from error
     if not isinstance(document, dict):
-        raise BriefRefused(subject, "the brief is no JSON object", 'start from {"schema": 1}')
+        raise BriefRefused(subject, Phrase("brief.no-object"), Phrase("brief.start-from"))
     schema = document.get("schema")
     if isinstance(schema, int) and not isinstance(schema, bool) and schema > SCHEMA:
-        raise BriefRefused(
-            subject, f"the brief has schema {schema}, newer than this program's {SCHEMA}", "update Deep Tally"
-        )
+        raise BriefRefused(subject, Phrase("brief.newer", schema=schema, ours=SCHEMA), Phrase("do.update"))
     try:
         # Strict validation of JSON (lists count as tuples) is pydantic's JSON mode.
         return Brief.model_validate_json(text)
@@ -282,4 +284,6 @@ def parse_brief(text: str, *, subject: str) -> Brief:
         for fault in refused.errors():
             key = ".".join(str(step) for step in fault["loc"]) or "the brief"
             faults.append(f"{key}: {fault['msg'].removeprefix('Value error, ')}")
-        raise BriefRefused(subject, "the brief is refused: " + "; ".join(faults), "correct these keys") from refused
+        raise BriefRefused(
+            subject, Phrase("brief.faults", faults=tuple(faults)), Phrase("brief.correct-keys")
+        ) from refused

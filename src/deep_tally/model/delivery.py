@@ -13,6 +13,7 @@ from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.names import ParsedName
 from deep_tally.model.parts import AskedPart
+from deep_tally.model.phrase import Phrase
 from deep_tally.model.placement import Placement
 from deep_tally.model.timeline import Timeline, steady
 
@@ -71,10 +72,10 @@ class SongFacts:
     artist: str | None = None
     tempo_bpm: float | None = None
     key: str | None = None
-    tempo_from: str | None = None
+    tempo_from: Phrase | None = None
     tempo_map: Timeline | None = None
-    tempos: tuple[tuple[str, float], ...] = ()
-    keys: tuple[tuple[str, str], ...] = ()
+    tempos: tuple[tuple[Phrase, float], ...] = ()
+    keys: tuple[tuple[Phrase, str], ...] = ()
 
     @property
     def timeline(self) -> Timeline | None:

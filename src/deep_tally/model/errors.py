@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from deep_tally.model.phrase import Phrase
+
 
 class DeepTallyError(Exception):
     """Root of all errors a caller can meet. `str()` is a sentence fit for the user.
@@ -10,13 +12,13 @@ class DeepTallyError(Exception):
     ----------
     subject : str
         The file or folder it is about, as the user named it.
-    problem : str
+    problem : Phrase
         What is wrong, a clause without a full stop.
-    remedy : str
+    remedy : Phrase
         What to do about it, a clause without a full stop.
     """
 
-    def __init__(self, subject: str, problem: str, remedy: str) -> None:
+    def __init__(self, subject: str, problem: Phrase, remedy: Phrase) -> None:
         super().__init__(subject, problem, remedy)
         self.subject = subject
         self.problem = problem

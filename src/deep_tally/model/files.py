@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
+from deep_tally.model.phrase import Phrase
 from deep_tally.model.timeline import MeterStep, Timeline
 
 SampleFormat = Literal["int", "float", "lossy"]
@@ -84,8 +85,8 @@ class Damage:
     `problem` and `remedy` are clauses as in `DeepTallyError`.
     """
 
-    problem: str
-    remedy: str
+    problem: Phrase
+    remedy: Phrase
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -162,11 +163,11 @@ class SoundFormat:
         What else the file says of itself (originator, date, coding history, iXML), to be shown.
     markers : tuple of Marker
         In order of time, at most a thousand.
-    contradictions : tuple of str
+    contradictions : tuple of Phrase
         Where the header contradicts the bytes that are there, though they can be read: one clause each.
     codec_delay_frames : int or None
         Frames of silence a lossy encoder put before the sound, where the stream tells; they are cut off when decoded.
-    losses : tuple of str
+    losses : tuple of Phrase
         What of the sound was damaged on the way and cannot be had from the file, a clause each.
     """
 
@@ -181,9 +182,9 @@ class SoundFormat:
     comments: tuple[str, ...] = ()
     said: tuple[tuple[str, str], ...] = ()
     markers: tuple[Marker, ...] = ()
-    contradictions: tuple[str, ...] = ()
+    contradictions: tuple[Phrase, ...] = ()
     codec_delay_frames: int | None = None
-    losses: tuple[str, ...] = ()
+    losses: tuple[Phrase, ...] = ()
 
     @property
     def seconds(self) -> float:
@@ -198,8 +199,8 @@ class Unchecked:
     `problem` and `remedy` are clauses as in `DeepTallyError`.
     """
 
-    problem: str
-    remedy: str
+    problem: Phrase
+    remedy: Phrase
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -212,14 +213,14 @@ class Incomplete:
         Which step was not done.
     files : tuple of str
         Paths inside the delivery that it was not done for.
-    problem, remedy : str
+    problem, remedy : Phrase
         Clauses as in `DeepTallyError`.
     """
 
     what: Literal["opening", "measuring", "comparing"]
     files: tuple[str, ...]
-    problem: str
-    remedy: str
+    problem: Phrase
+    remedy: Phrase
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

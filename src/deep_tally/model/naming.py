@@ -8,6 +8,7 @@ from types import MappingProxyType
 from typing import Literal
 
 from deep_tally.model.errors import PatternRefused
+from deep_tally.model.phrase import Phrase
 
 Order = Literal["delivered", "family"]
 """Of the rename plan: as the files came, or families together."""
@@ -42,20 +43,21 @@ def require_pattern(pattern: str) -> str:
         It is empty, a brace is open or inside another, a field is not known, or it has no field that tells files apart.
     """
     if not pattern.strip():
-        raise PatternRefused("The pattern", "it is empty", "write one such as {number} {part} {variant}")
+        raise PatternRefused("The pattern", Phrase("pattern.empty"), Phrase("pattern.write"))
     depth = 0
     for character in pattern:
         depth += {"{": 1, "}": -1}.get(character, 0)
         if depth > 1:
-            raise PatternRefused(pattern, "one field stands inside another", "close each { before the next one")
+            raise PatternRefused(pattern, Phrase("pattern.nested"), Phrase("pattern.close"))
         if depth < 0:
-            raise PatternRefused(pattern, "a } has no { before it", "write fields as {part}")
+            raise PatternRefused(pattern, Phrase("pattern.not-open"), Phrase("pattern.fields"))
     if depth:
-        raise PatternRefused(pattern, "a { is not closed", "write fields as {part}")
+        raise PatternRefused(pattern, Phrase("pattern.open"), Phrase("pattern.fields"))
     fields = set(re.findall(r"\{([^{}]*)\}", pattern))
     if unknown := sorted(fields - set(FIELDS)):
-        known = ", ".join(FIELDS)
-        raise PatternRefused(pattern, f"it has no field called {{{unknown[0]}}}", f"use some of {known}")
+        raise PatternRefused(
+            pattern, Phrase("pattern.unknown", field=unknown[0]), Phrase("pattern.use", fields=tuple(FIELDS))
+        )
     if not fields & _TELLING:
-        raise PatternRefused(pattern, "all files would get one name", "take in {part} or {number}")
+        raise PatternRefused(pattern, Phrase("pattern.one-name"), Phrase("pattern.take-in"))
     return pattern

@@ -2,23 +2,14 @@
 
 from __future__ import annotations
 
-from types import MappingProxyType
+from deep_tally.model.phrase import Phrase
 
-SET_BY_USER = "set by you"
-BRIEF, MIDI, METADATA, NOTES = "the brief", "the MIDI file", "the files' own notes", "the notes"
-FOLDER, FILES_NAMES = "the folder's name", "the files' names"
-CLICKS_NAME, CLICK = "the click's name", "the click itself"
+SET_BY_USER, BRIEF, MIDI = Phrase("source.user"), Phrase("source.brief"), Phrase("source.midi")
+METADATA, NOTES, FOLDER = Phrase("source.metadata"), Phrase("source.notes"), Phrase("source.folder")
+FILES_NAMES, CLICKS_NAME = Phrase("source.file-names"), Phrase("source.click-name")
+CLICK = Phrase("source.click")
 
-SHORT = MappingProxyType(
-    {
-        SET_BY_USER: "set",
-        BRIEF: "brief",
-        MIDI: "MIDI",
-        METADATA: "metadata",
-        NOTES: "notes",
-        FOLDER: "folder",
-        FILES_NAMES: "names",
-        CLICKS_NAME: "click",
-        CLICK: "click",
-    }
-)
+
+def short_words(source: Phrase | None) -> str:
+    """A source in one word; nothing where there is none."""
+    return Phrase(f"{source.key}.short") if source is not None else ""

@@ -14,7 +14,7 @@ from itertools import pairwise
 from deep_tally.intake.facts import DATE_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, TEMPO_SAID, key_in, tempo_in
 from deep_tally.model.names import FUZZY, SURE, ParsedName, Token, TokenKind
 from deep_tally.names.pieces import Piece, folded, pieces_of
-from deep_tally.names.vocabulary import LONGEST_PHRASE, Vocabulary
+from deep_tally.names.vocabulary import LONGEST_TERM, Vocabulary
 
 COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?|(?<=[\s_.-])dup(?:licate)?)$", re.I)
 _LEADING = re.compile(r"^\W*(\d{1,3})(?=[\s_.\-)\]:]+\S)|^(\d{2})(?=[A-Z])")
@@ -206,7 +206,7 @@ def _candidates(work: _Work) -> list[_Candidate]:
     """What the pieces stand for: the longest phrases first, then single words, then words written as one."""
     found: list[_Candidate] = []
     free = list(work.pieces)
-    for length in range(LONGEST_PHRASE, 1, -1):
+    for length in range(LONGEST_TERM, 1, -1):
         index = 0
         while index + length <= len(free):
             run = free[index : index + length]

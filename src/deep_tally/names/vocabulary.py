@@ -1,6 +1,6 @@
 """The words for parts, variants and sides: shipped in English and German, with the user's own beside them.
 
-The data files hold phrases of alternatives: `"lead|ld vox|vocal"` stands for four. A word is looked up in the form
+The data files hold terms of alternatives: `"lead|ld vox|vocal"` stands for four. A word is looked up in the form
 `folded` gives it, so that case, accents and ß do not count; ä, ö and ü are known as a, o, u and as ae, oe, ue.
 """
 
@@ -16,16 +16,17 @@ from types import MappingProxyType
 from typing import Any
 
 from deep_tally.model.errors import WordRefused
+from deep_tally.model.phrase import Phrase
 from deep_tally.names.pieces import folded, pieces_of
 
 LANGUAGES = ("en", "de")
-LONGEST_PHRASE = 4
-Phrase = tuple[str, ...]
+LONGEST_TERM = 4
+Term = tuple[str, ...]
 _UMLAUTS = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue"})
 
 
-def _spellings(text: str) -> Iterator[Phrase]:
-    """Every way to say a phrase of alternatives."""
+def _spellings(text: str) -> Iterator[Term]:
+    """Every way to say a term of alternatives."""
     for words in itertools.product(*(place.split("|") for place in text.split())):
         yield tuple(folded(w) for w in words)
         if any(c in "äöü" for w in words for c in w):
@@ -38,20 +39,20 @@ class Vocabulary:
 
     Attributes
     ----------
-    parts : mapping of phrase to part
+    parts : mapping of term to part
     families : mapping of part to family
     general : frozenset of str
         Parts that only say a family ("drums"): beside another part they only say where it belongs.
-    variants, sides : mappings of phrase to value
+    variants, sides : mappings of term to value
     plain, formats, other : frozensets of str
         Words that say nothing of the part; words of the format; common words that only look like misspelt parts.
     """
 
-    parts: Mapping[Phrase, str]
+    parts: Mapping[Term, str]
     families: Mapping[str, str]
     general: frozenset[str]
-    variants: Mapping[Phrase, str]
-    sides: Mapping[Phrase, str]
+    variants: Mapping[Term, str]
+    sides: Mapping[Term, str]
     plain: frozenset[str]
     formats: frozenset[str]
     other: frozenset[str] = field(default_factory=frozenset)
@@ -64,8 +65,8 @@ class Vocabulary:
 
     @cached_property
     def words(self) -> frozenset[str]:
-        """All words that stand in the phrase of a part."""
-        return frozenset(w for phrase in self.parts for w in phrase)
+        """All words that stand in the term of a part."""
+        return frozenset(w for term in self.parts for w in term)
 
     @cached_property
     def spelt_out(self) -> tuple[str, ...]:
@@ -73,25 +74,27 @@ class Vocabulary:
         return tuple(sorted(w for w in self.words if len(w) >= 5))
 
     def with_words(self, own: Mapping[str, Iterable[str]]) -> Vocabulary:
-        """This vocabulary with the user's own words: part -> phrases. A part that is not known yet is new, in "other".
+        """This vocabulary with the user's own words: part -> terms. A part that is not known yet is new, in "other".
 
         Raises
         ------
         WordRefused
-            A phrase stands for another part already, or is no word at all.
+            A term stands for another part already, or is no word at all.
         """
         parts, families = dict(self.parts), dict(self.families)
-        for part, phrases in own.items():
+        for part, terms in own.items():
             name = " ".join(part.split()).casefold()
-            for text in phrases:
-                phrase = tuple(folded(w) for w in words_in(text))
-                if not phrase or not name:
-                    raise WordRefused(text, "it holds no word", "write a word of letters")
-                if len(phrase) > LONGEST_PHRASE:
-                    raise WordRefused(text, f"it has {len(phrase)} words", f"use {LONGEST_PHRASE} at most")
-                if (known := parts.get(phrase, name)) != name:
-                    raise WordRefused(text, f"it stands for {known} already, not for {name}", "choose another word")
-                parts[phrase] = name
+            for text in terms:
+                term = tuple(folded(w) for w in words_in(text))
+                if not term or not name:
+                    raise WordRefused(text, Phrase("word.none"), Phrase("word.letters"))
+                if len(term) > LONGEST_TERM:
+                    raise WordRefused(
+                        text, Phrase("word.long", count=len(term)), Phrase("word.at-most", most=LONGEST_TERM)
+                    )
+                if (known := parts.get(term, name)) != name:
+                    raise WordRefused(text, Phrase("word.taken", known=known, part=name), Phrase("word.other"))
+                parts[term] = name
             families.setdefault(name, "other")
         return Vocabulary(
             parts=MappingProxyType(parts),
@@ -106,33 +109,33 @@ class Vocabulary:
 
 
 def words_in(text: str) -> list[str]:
-    """The words of a phrase, split where names are split."""
+    """The words of a term, split where names are split."""
     return [text[p.start : p.end] for p in pieces_of(text, is_word=lambda word: True)]
 
 
 @lru_cache(maxsize=1)
 def shipped() -> Vocabulary:
     """The vocabulary of all shipped languages."""
-    parts: dict[Phrase, str] = {}
+    parts: dict[Term, str] = {}
     families: dict[str, str] = {}
-    variants: dict[Phrase, str] = {}
-    sides: dict[Phrase, str] = {}
+    variants: dict[Term, str] = {}
+    sides: dict[Term, str] = {}
     words: dict[str, set[str]] = {"general": set(), "plain": set(), "formats": set(), "not_parts": set()}
     for language in LANGUAGES:
         data = _read(language)
         for family, named in data["parts"].items():
             for part, texts in named.items():
                 families.setdefault(part, family)
-                for phrase in _all_spellings([part.replace("-", " "), *texts]):
-                    if parts.setdefault(phrase, part) != part:
-                        raise ValueError(f"{' '.join(phrase)!r} stands for {parts[phrase]} and {part}")
+                for term in _all_spellings([part.replace("-", " "), *texts]):
+                    if parts.setdefault(term, part) != part:
+                        raise ValueError(f"{' '.join(term)!r} stands for {parts[term]} and {part}")
         for value, texts in data["variants"].items():
-            variants |= {phrase: value for phrase in _all_spellings(texts) if phrase not in variants}
+            variants |= {term: value for term in _all_spellings(texts) if term not in variants}
         for value, texts in data["sides"].items():
             sides |= dict.fromkeys(_all_spellings(texts), value)
         words["general"] |= set(data["general"])
         for key in ("plain", "formats", "not_parts"):
-            words[key] |= {phrase[0] for phrase in _all_spellings(data[key])}
+            words[key] |= {term[0] for term in _all_spellings(data[key])}
     return Vocabulary(
         parts=MappingProxyType(parts),
         families=MappingProxyType(families),
@@ -145,7 +148,7 @@ def shipped() -> Vocabulary:
     )
 
 
-def _all_spellings(texts: Iterable[str]) -> Iterator[Phrase]:
+def _all_spellings(texts: Iterable[str]) -> Iterator[Term]:
     for text in texts:
         yield from _spellings(text)
 

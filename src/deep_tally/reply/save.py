@@ -8,6 +8,7 @@ from types import MappingProxyType
 
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import NO_CLIENT, ClientFiles
+from deep_tally.model.phrase import Phrase
 from deep_tally.reply.page import Page, to_html, to_markdown, to_text
 from deep_tally.reply.pdf import to_pdf
 from deep_tally.work.atomic import write_atomically
@@ -33,4 +34,4 @@ def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_
 def require_form(path: Path) -> None:
     """Raise CannotWrite when the ending of a reply's name tells no form."""
     if path.suffix.casefold() not in FORMS:
-        raise CannotWrite(str(path), "its ending does not say which format to write", f"end it in {', '.join(FORMS)}")
+        raise CannotWrite(str(path), Phrase("write.no-form"), Phrase("write.end-in", endings=tuple(FORMS)))

@@ -14,6 +14,7 @@ from platformdirs import user_data_path
 
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief, Part, parse_brief, read_brief
 from deep_tally.model.errors import BriefRefused, CannotWrite
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.atomic import write_atomically
 
 _DEFAULT = "default.txt"
@@ -84,7 +85,7 @@ class BriefLibrary:
         for brief in shipped_briefs():
             if brief.name.casefold() == name.casefold():
                 return brief
-        raise BriefRefused(name, "there is no brief of this name", f"choose one of: {', '.join(self.names())}")
+        raise BriefRefused(name, Phrase("brief.no-name"), Phrase("brief.choose", names=tuple(self.names())))
 
     def save(self, brief: Brief) -> Path:
         """Keep a brief under its name; the user's own of the same name is replaced.
@@ -100,7 +101,7 @@ class BriefLibrary:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise CannotWrite(
-                str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
+                str(self._folder), Phrase("write.no-folder", why=error.strerror), Phrase("do.look-at-folder")
             ) from error
         write_atomically(brief.to_json(), path)
         return path
@@ -166,7 +167,7 @@ class BriefLibrary:
             self._folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise CannotWrite(
-                str(self._folder), f"it cannot be made ({error.strerror})", "look at its folder"
+                str(self._folder), Phrase("write.no-folder", why=error.strerror), Phrase("do.look-at-folder")
             ) from error
         write_atomically(text, path)
 
@@ -184,7 +185,9 @@ def _remove(path: Path) -> None:
     try:
         path.unlink()
     except OSError as error:
-        raise CannotWrite(str(path), f"it cannot be removed ({error.strerror})", "look at its folder") from error
+        raise CannotWrite(
+            str(path), Phrase("write.no-removal", why=error.strerror), Phrase("do.look-at-folder")
+        ) from error
 
 
 def named_brief(said: str) -> Brief:

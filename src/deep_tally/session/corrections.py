@@ -24,6 +24,7 @@ from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.atomic import write_atomically
 
 SCHEMA = 2
@@ -167,8 +168,8 @@ def keep(record: Path, source: Path, files: Mapping[str, str], corrections: Corr
         if not _is_whole(record):
             record.rename(_beside(record))
     except OSError as error:
-        problem = f"it cannot be written ({error.strerror})"
-        raise CannotWrite(str(record.parent), problem, "look at that folder") from error
+        problem = Phrase("write.failed", why=error.strerror)
+        raise CannotWrite(str(record.parent), problem, Phrase("do.look-at-that-folder")) from error
     write_atomically(json.dumps(document, indent=2, ensure_ascii=True) + "\n", record)
 
 

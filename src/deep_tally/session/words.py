@@ -8,6 +8,7 @@ from pathlib import Path
 from platformdirs import user_data_path
 
 from deep_tally.model.errors import CannotWrite, WordRefused
+from deep_tally.model.phrase import Phrase
 from deep_tally.names.vocabulary import Vocabulary, shipped
 from deep_tally.work.atomic import write_atomically
 
@@ -32,14 +33,14 @@ def own_words() -> dict[str, tuple[str, ...]]:
     except FileNotFoundError:
         return {}
     except OSError as error:
-        problem = f"it cannot be read ({error.strerror})"
-        raise WordRefused(str(path), problem, "change its permissions; your own words are not used") from error
+        problem = Phrase("file.unreadable", why=error.strerror)
+        raise WordRefused(str(path), problem, Phrase("words.permissions")) from error
     except json.JSONDecodeError as error:
-        problem = f"line {error.lineno}, column {error.colno} is not JSON ({error.msg})"
-        raise WordRefused(str(path), problem, "fix it there; your own words are not used until then") from error
+        problem = Phrase("words.no-json", line=error.lineno, column=error.colno, why=error.msg)
+        raise WordRefused(str(path), problem, Phrase("words.fix")) from error
     except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
-        remedy = 'write {"schema": 1, "parts": {"kick drum": ["thumper"]}}'
-        raise WordRefused(str(path), "it lists no words for parts", remedy) from error
+        remedy = Phrase("words.write")
+        raise WordRefused(str(path), Phrase("words.none"), remedy) from error
 
 
 def add_word(part: str, phrase: str) -> Vocabulary:
@@ -61,7 +62,9 @@ def add_word(part: str, phrase: str) -> Vocabulary:
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(str(path.parent), f"it cannot be made ({error.strerror})", "look at its folder") from error
+        raise CannotWrite(
+            str(path.parent), Phrase("write.no-folder", why=error.strerror), Phrase("do.look-at-folder")
+        ) from error
     write_atomically(json.dumps({"schema": 1, "parts": grown}, indent=2, ensure_ascii=False) + "\n", path)
     return vocabulary
 

@@ -17,6 +17,7 @@ from platformdirs import user_cache_path
 
 from deep_tally.model.errors import CannotWrite, InsideDelivery
 from deep_tally.model.files import NO_CLIENT, ClientFiles
+from deep_tally.model.phrase import Phrase
 
 _UNFINISHED = ".deep-tally-unfinished-"
 
@@ -56,7 +57,7 @@ def write_atomically(
             os.fchmod(handle, 0o666 & ~mask)  # a temporary file is private; an output is not
             os.replace(unfinished, target)
     except OSError as error:
-        raise CannotWrite(str(path), f"it cannot be written ({error.strerror})", "choose another place") from error
+        raise CannotWrite(str(path), Phrase("write.failed", why=error.strerror), Phrase("do.other-place")) from error
 
 
 def require_not_the_clients(path: Path, client: ClientFiles, *, into_delivery: bool = False) -> None:
@@ -75,9 +76,9 @@ def require_not_the_clients(path: Path, client: ClientFiles, *, into_delivery: b
     there = _identity(target)
     for file in client.files:
         if _same(target, there, file):
-            raise CannotWrite(str(path), "it is one of the client's files", "choose another name")
+            raise CannotWrite(str(path), Phrase("write.clients-file"), Phrase("do.other-name"))
     if not into_delivery and is_inside_delivery(target, client):
-        raise InsideDelivery(str(path), "it lies in the client's folder", "choose a place outside it")
+        raise InsideDelivery(str(path), Phrase("write.in-delivery"), Phrase("do.outside"))
 
 
 def is_inside_delivery(path: Path, client: ClientFiles) -> bool:
@@ -101,7 +102,7 @@ def _target_of(path: Path) -> Path:
     try:
         return path.resolve()
     except (OSError, RuntimeError) as error:
-        raise CannotWrite(str(path), "its links lead nowhere", "choose another place") from error
+        raise CannotWrite(str(path), Phrase("write.links"), Phrase("do.other-place")) from error
 
 
 def _same(path: Path, there: tuple[int, int] | None, other: Path) -> bool:

@@ -25,6 +25,7 @@ from pathlib import Path
 from typing import Any
 
 from deep_tally.model.errors import DeepTallyError
+from deep_tally.model.phrase import Phrase
 from deep_tally.work.isolated import end_with_parent, limit, no_memory, our_fault
 
 _MEMORY_MOST = 4 << 30
@@ -43,8 +44,6 @@ _HOPELESS_AFTER = 6
 
 _SMALL_JOB = 32 << 10
 """Bytes that fit a pipe's buffer in any case (64 KiB by pipe(7)): more is only sent to a worker that listens."""
-
-_AGAIN = "read the delivery again"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,8 +68,8 @@ class Failed:
     """A job could not be done here: `problem` and `remedy` as in `DeepTallyError`. It says nothing about any file."""
 
     job: str
-    problem: str
-    remedy: str
+    problem: Phrase
+    remedy: Phrase
 
 
 Report = Progress | Returned | Failed
@@ -152,7 +151,7 @@ class Crew:
             reports += self._listen(worker)
         for worker in [w for w in self.workers if w.job is not None]:
             if worker.job is not None and time.monotonic() - worker.heard > self._stuck_after_s:
-                reports.append(Failed(worker.job.name, "reading it takes too long here", _AGAIN))
+                reports.append(Failed(worker.job.name, Phrase("here.too-slow"), Phrase("do.again")))
                 self._dismiss(worker)
         return reports + self._hand_out()
 
@@ -183,8 +182,8 @@ class Crew:
             except OSError as error:
                 if self.workers:
                     return reports  # those at work take it when they are done
-                problem = f"no process can be started for it ({error.strerror})"
-                reports.append(Failed(job.name, problem, f"close other programs and {_AGAIN}"))
+                problem = Phrase("here.no-process", why=error.strerror)
+                reports.append(Failed(job.name, problem, Phrase("do.close-programs")))
             except Exception as error:  # noqa: BLE001 - pickling raises whatever the arguments raise
                 reports.append(_failed(job.name, our_fault(job.name, error)))
             else:
@@ -244,8 +243,8 @@ class Crew:
             self._waiting.appendleft(job)
         else:
             given_up = [job]
-        problem = "the process that was to work on it ended, again and again"
-        return [Failed(j.name, problem, f"free some memory and {_AGAIN}") for j in given_up]
+        problem = Phrase("here.ended")
+        return [Failed(j.name, problem, Phrase("do.free-memory")) for j in given_up]
 
     def hire(self) -> Worker:
         allowed = resource.getrlimit(resource.RLIMIT_AS)[0]

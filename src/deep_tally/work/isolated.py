@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any, NoReturn, ParamSpec, TypeVar
 
 from deep_tally.model.errors import DeepTallyError, NotCheckedHere, UnreadableSound
+from deep_tally.model.phrase import Phrase
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -29,7 +30,6 @@ _CPU_SECONDS = 900
 _SILENT_SECONDS = 60.0
 _PR_SET_PDEATHSIG = 1  # prctl(2)
 _CRASHES = frozenset({signal.SIGSEGV, signal.SIGBUS, signal.SIGABRT, signal.SIGFPE, signal.SIGILL, signal.SIGTRAP})
-_AGAIN = "read the delivery again"
 
 
 def end_with_parent(parent: int) -> None:
@@ -52,13 +52,13 @@ def limit(resource_kind: int, most: int) -> bool:
 
 def no_memory(subject: str) -> NotCheckedHere:
     """Reading a file takes more memory than there is for it here."""
-    return NotCheckedHere(subject, "there is not enough memory here to read it", f"close other programs and {_AGAIN}")
+    return NotCheckedHere(subject, Phrase("here.memory"), Phrase("do.close-programs"))
 
 
 def our_fault(subject: str, error: Exception) -> NotCheckedHere:
     """An error that nobody foresaw: ours, since whatever is wrong with a file has words of its own."""
-    problem = f"checking it failed with an error of this program ({type(error).__name__}: {error})"
-    return NotCheckedHere(subject, problem, "report it (README says how)")
+    problem = Phrase("here.our-error", kind=type(error).__name__, why=str(error))
+    return NotCheckedHere(subject, problem, Phrase("do.report"))
 
 
 def run_isolated(
@@ -100,12 +100,10 @@ class _Died(Exception):
     def meaning(self, subject: str) -> UnreadableSound | NotCheckedHere:
         """A crash speaks of the file, unless memory was short; everything else of this machine."""
         if self.by == signal.SIGXCPU:
-            return NotCheckedHere(subject, "reading it takes too long here", f"convert it to WAV, or {_AGAIN}")
+            return NotCheckedHere(subject, Phrase("here.too-slow"), Phrase("do.convert"))
         if self.by in _CRASHES and not self.was_cramped:
-            return UnreadableSound(subject, "its decoder crashed on it", "ask for the file again, as WAV")
-        return NotCheckedHere(
-            subject, "the system ended the process that read it, twice", f"free some memory and {_AGAIN}"
-        )
+            return UnreadableSound(subject, Phrase("sound.crashes-decoder"), Phrase("ask.as-wav"))
+        return NotCheckedHere(subject, Phrase("here.killed"), Phrase("do.free-memory"))
 
 
 def _run_once(
@@ -120,8 +118,8 @@ def _run_once(
         ours, theirs = Pipe(duplex=False)
         parent, child = os.getpid(), os.fork()
     except OSError as error:
-        problem = f"no process can be started to read it ({error.strerror})"
-        raise NotCheckedHere(path.name, problem, f"close other programs and {_AGAIN}") from error
+        problem = Phrase("here.no-process-to-read", why=error.strerror)
+        raise NotCheckedHere(path.name, problem, Phrase("do.close-programs")) from error
     if child == 0:
         ours.close()
         _live(parent, theirs, memory_more, function, path, *arguments)
@@ -145,7 +143,7 @@ def _run_once(
                 was_cramped = True
             else:
                 raise {"file": UnreadableSound, "here": NotCheckedHere}[kind](*said)
-        raise NotCheckedHere(path.name, "reading it takes too long here", f"convert it to WAV, or {_AGAIN}")
+        raise NotCheckedHere(path.name, Phrase("here.too-slow"), Phrase("do.convert"))
     finally:
         ours.close()
         if ended is None:

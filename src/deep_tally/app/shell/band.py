@@ -16,7 +16,7 @@ from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
-from deep_tally.model.tempo_source import SHORT
+from deep_tally.model.tempo_source import short_words
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count, depth, kilohertz
 
@@ -179,9 +179,7 @@ class Band(QWidget):
         facts = [f"{len(sheet.songs)} songs"] if len(sheet.songs) > 1 else []
         facts += [" and ".join(what)]
         facts += (
-            [f"{sheet.facts.tempo_bpm:g} BPM ({SHORT.get(sheet.facts.tempo_from or '', '')})"]
-            if sheet.facts.tempo_bpm
-            else []
+            [f"{sheet.facts.tempo_bpm:g} BPM ({short_words(sheet.facts.tempo_from)})"] if sheet.facts.tempo_bpm else []
         )
         facts += [sheet.facts.key] if sheet.facts.key else []
         common = sheet.common

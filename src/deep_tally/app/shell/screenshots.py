@@ -17,6 +17,7 @@ from deep_tally.demo.bundle import SECOND_SONG, write_bundle
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.errors import CannotWrite
+from deep_tally.model.phrase import Phrase
 
 _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
@@ -55,7 +56,9 @@ def take_shots(folder: Path) -> int:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise CannotWrite(str(folder), f"it cannot be made ({error.strerror})", "choose another folder") from error
+        raise CannotWrite(
+            str(folder), Phrase("write.no-folder", why=error.strerror), Phrase("do.other-folder")
+        ) from error
     application, window = make_window()
     window.theme.choose("day")
     window.resize(*_SIZE)
@@ -72,7 +75,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
         _settle(application)
         path = folder / f"{name}.png"
         if not widget.grab().save(str(path)):
-            raise CannotWrite(str(path), "the picture cannot be written", "choose another folder")
+            raise CannotWrite(str(path), Phrase("write.picture"), Phrase("do.other-folder"))
         sys.stderr.write(f"{path}\n")
 
     shoot("empty")

@@ -14,6 +14,7 @@ from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Gap
+from deep_tally.model.phrase import Phrase
 
 _CLICKS_FROM_S = 5.0
 _REGULAR_LEAST, _REGULAR_WITHIN = 4, 0.02
@@ -36,7 +37,7 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if track.damage is not None:
             clauses.insert(0, track.damage.problem)
         elif sound is not None and sound.sample_format != "lossy" and (ending := false_ending(track)):
-            clauses.append(f"it is {sound.container.upper()}, though its name ends in .{ending}")
+            clauses.append(Phrase("name.ending", container=sound.container.upper(), ending=ending))
         if not clauses:
             continue
         is_needed = track.role.is_asked or track.role is Role.ROUGH_MIX
@@ -45,7 +46,7 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
             Action.ASK if track.damage is not None and is_needed else Action.NOTE,
             track,
             places=place_at(track, max(0, sound.frames - 1)) if sound is not None and track.damage is not None else (),
-            problem="; ".join(clauses),
+            problem=Phrase("clauses", parts=tuple(clauses)),
             frames=sound.frames if sound is not None else None,
             claimed_frames=sound.claimed_frames if sound is not None else None,
         )
@@ -201,11 +202,11 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """References, click, MIDI, notes or stamps that the brief needs did not come."""
     needs = brief.needs
     companions = {
-        "a reference": (needs.references, bool(song.with_role(Role.REFERENCE))),
-        "a click": (needs.click, bool(song.with_role(Role.CLICK))),
-        "the MIDI": (needs.midi, Role.MIDI in song.companions),
-        "notes": (needs.documents, Role.DOCUMENT in song.companions),
-        "time stamps in the files": (
+        Phrase("companion.reference"): (needs.references, bool(song.with_role(Role.REFERENCE))),
+        Phrase("companion.click"): (needs.click, bool(song.with_role(Role.CLICK))),
+        Phrase("companion.midi"): (needs.midi, Role.MIDI in song.companions),
+        Phrase("companion.notes"): (needs.documents, Role.DOCUMENT in song.companions),
+        Phrase("companion.stamps"): (
             needs.stamps,
             all(t.format.time_reference is not None for t in song.asked if t.format is not None),
         ),

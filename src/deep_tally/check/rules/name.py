@@ -15,6 +15,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
+from deep_tally.model.phrase import Phrase
 from deep_tally.names.parse import COPY_MARK, shared_prefix
 from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
 
@@ -212,10 +213,10 @@ def facts_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
     if drifting or any(not _is_one_tempo(a, b) for _, a in tempos for _, b in tempos):
         taken = song.facts.tempo_from, song.facts.tempo_bpm
         named = [*tempos, *([] if taken in tempos or None in taken else [taken])]
-        stated += [f"{tempo:g} BPM in {where}" for where, tempo in named]
+        stated += [Phrase("stated.tempo", bpm=tempo, source=where) for where, tempo in named]
     keys = song.facts.keys
     if len({_in_sharps(key) for _, key in keys}) > 1:
-        stated += [f"{key} in {where}" for where, key in keys]
+        stated += [Phrase("stated.key", key=key, source=where) for where, key in keys]
     if stated:
         sentences = tuple(dict.fromkeys(stated))
         worst = max(drifting, key=lambda d: abs(d.ms), default=None)

@@ -9,6 +9,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.parts import AskedPart
+from deep_tally.model.phrase import Phrase
 
 _CHANNEL_WORDS = {1: "mono", 2: "stereo"}
 
@@ -29,7 +30,7 @@ def missing_in(part: AskedPart, song: SongSet) -> str | None:
         unsaid += not said
     if len(wanted) <= unsaid:
         return None
-    return f"{part.asked.part} ({' or '.join(wanted) if unsaid else ' and '.join(wanted)})"
+    return Phrase("part.any" if unsaid else "part.all", part=part.asked.part, forms=tuple(wanted))
 
 
 def part_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
