@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from deep_tally.check.mends import with_mends
 from deep_tally.check.root_causes import under_root_causes
 from deep_tally.check.rules import (
     channels,
@@ -149,7 +150,7 @@ _ALONE = tuple(check for check in CHECKS if check.alone)
 
 def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     found = [
-        replace(sure, song=song.name)
+        with_mends(replace(sure, song=song.name), song)
         for check in checks
         for finding in check.find(song, brief)
         if (sure := as_sure(finding)) is not None
@@ -191,4 +192,5 @@ def _merge(group: Sequence[Finding]) -> Finding:
         places=tuple(place for f in group for place in f.places),
         places_total=sum(f.places_total for f in group),
         consequences=tuple(a for f in group for a in f.consequences),
+        mends={path: mend for f in group for path, mend in f.mends.items()},
     )

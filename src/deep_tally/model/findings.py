@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
+from deep_tally.model.mend import Mend
+
 Kind = Literal["request", "question"]
 EvidenceValue = float | int | str | None | tuple[str, ...]
 
@@ -59,6 +61,8 @@ class Finding:
         How many places there are; `places` holds at most a thousand.
     consequences : tuple of Finding
         What this one explains: shown under it, neither counted nor asked.
+    mends : mapping of path to Mend
+        On `fix` findings: what is done here about each file.
     """
 
     code: str
@@ -72,6 +76,7 @@ class Finding:
     places: tuple[Place, ...] = ()
     places_total: int = 0
     consequences: tuple[Finding, ...] = ()
+    mends: Mapping[str, Mend] = field(default_factory=dict)
 
     @property
     def question(self) -> str:

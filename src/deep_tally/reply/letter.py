@@ -181,7 +181,7 @@ def _sentence(text: str) -> str:
 
 
 def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
-    fixes = [f for f in delivery.findings if f.action is Action.FIX and speaker.mend(f)]
+    fixes = [f for f in delivery.findings if f.action is Action.FIX]
     if not fixes:
         return
     tracks = {t.path: t for t in delivery.tracks}

@@ -60,7 +60,7 @@ class FindingCard(QAbstractButton):
         self._headline = speaker.headline(finding)
         evidence = readable(speaker.evidence(finding, path))
         matter = "" if root else speaker.matter(finding)
-        mend = speaker.mend(finding) if not root and finding.action.value == "fix" else ""
+        mend = speaker.mend(finding) if not root else ""
         self._lines = [f"Explained by: {root[:1].lower()}{root[1:]}."] if root else []
         self._lines += [f"{evidence[:1].upper()}{evidence[1:]}."] if evidence else []
         self._lines += [matter] if matter else []

@@ -43,21 +43,18 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Both sides of {files} are the same",
             lambda f: "a mono sound in a stereo file",
             "",
-            "make it mono",
         ),
         "channels.panned-mono": Wording(
             "Mono sound, panned",
             "{files} is a panned mono sound",
             lambda f: f"the right side is the left one at {decibels(f.number('gain_db'))}",
             "",
-            "make it mono and keep its pan",
         ),
         "channels.one-side": Wording(
             "One side is silent",
             "One side of {files} is silent",
             lambda f: f"only the {f.evidence.get('side')} side sounds",
             "",
-            "make it mono",
         ),
         "channels.opposed": Wording(
             "The sides cancel in mono",
@@ -75,7 +72,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "These are the two sides of one stereo sound: {files}",
             _pair,
             "",
-            "join them into one stereo file",
         ),
         "channels.unrelated": Wording(
             "Two different sounds in one stereo file",
@@ -96,7 +92,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} is one stereo file where two mono files are requested",
             lambda f: "both sides in one file",
             "",
-            "split it into two mono files",
         ),
         "channels.role": Wording(
             "Not mono or stereo as requested",

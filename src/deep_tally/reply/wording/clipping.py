@@ -68,7 +68,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} goes over full scale but is intact",
             _over,
             "",
-            "turn it down together with the others, so that the balance stays",
         ),
         "clipping.between-samples": Wording(
             "Over full scale between samples",

@@ -155,7 +155,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} is not the requested file type",
             lambda f: f"{str(f.evidence['container']).upper()}; requested: {str(f.evidence['wanted']).upper()}",
             "",
-            "save it as the requested type, without loss",
         ),
         "content.part-missing": Wording(
             "Requested parts are missing",

@@ -47,14 +47,13 @@ class Wording:
     """Words for one code.
 
     `headline` stands over the finding beside the file; `about` names the files ("{files}"); `evidence` says
-    where and how much; `matter` why it matters, in one line; `mend` what is done here, after "I".
+    where and how much; `matter` why it matters, in one line.
     """
 
     headline: str
     about: str
     evidence: Callable[[Facts], str]
     matter: str = ""
-    mend: str = ""
 
 
 def no_evidence(facts: Facts) -> str:

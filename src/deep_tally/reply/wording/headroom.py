@@ -47,7 +47,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} has little headroom",
             lambda f: f"{_level(f)}, {decibels(f.number('db'))} above the requested window",
             "",
-            "turn it down together with the others, so that the balance stays",
         ),
         "headroom.quiet": Wording(
             "Very quiet",
@@ -87,7 +86,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} has a DC offset",
             _dc,
             "",
-            "remove the offset",
         ),
     }
 )

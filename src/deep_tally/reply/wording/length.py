@@ -38,14 +38,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} ends before the others",
             lambda f: f"{duration(f.number('ms'))} shorter than the common length",
             "Without the end there is no telling whether something is missing.",
-            "add silence to the common end",
         ),
         "length.ends-differ": Wording(
             "Silent ends were trimmed",
             "Silent ends were trimmed in {files}",
             lambda f: f"lengths differ by up to {duration(f.number('ms'))}, and every sound has died away",
             "",
-            "add silence up to the end of the longest one",
         ),
         "length.tail-room": Wording(
             "Too little room after the last sound",
@@ -58,7 +56,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} runs past the common end",
             lambda f: f"{duration(f.number('ms'))} longer than the others",
             "",
-            "end it with the others",
         ),
         "length.tail-cut": Wording(
             "Cut off while still sounding",

@@ -58,21 +58,18 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "The name of {files} does not work on every system",
             _characters,
             "",
-            "rename the copy",
         ),
         "name.clash": Wording(
             "Two files share a name",
             "On some systems these names are the same: {files}",
             lambda f: "the same but for case, accents or the track number",
             "",
-            "give the copies distinct names",
         ),
         "name.long": Wording(
             "Long name",
             "The name of {files} is long",
             lambda f: f"{f.number('characters_count'):.0f} characters; at most {f.number('most'):.0f} requested",
             "",
-            "shorten the copy's name",
         ),
         "name.copy-mark": Wording(
             "Looks like a second copy",
@@ -83,7 +80,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
                 else "the mark a file manager adds to copies"
             ),
             "Only one of them can be the current one.",
-            "remove the mark from the copy's name",
         ),
         "name.number-gap": Wording(
             "Track numbers are missing",
@@ -95,14 +91,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Two files have the same track number: {files}",
             lambda f: f"number {f.number('number'):.0f}",
             "",
-            "renumber the copies",
         ),
         "name.pattern": Wording(
             "Named differently from the rest",
             "Named differently from the pattern or from the rest: {files}",
             lambda f: f"the pattern is {f.evidence.get('pattern')}",
             "",
-            "name the copy by the pattern",
         ),
         "name.prefix": Wording(
             "The part comes late in the name",

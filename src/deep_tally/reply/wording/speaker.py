@@ -15,6 +15,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import listed
 from deep_tally.reply.wording import channels, clipping, content, depth, headroom, length, name, rate, start
 from deep_tally.reply.wording.facts import Facts, Wording
+from deep_tally.reply.wording.mends import mend_words
 
 _QUESTIONS = (start, length, rate, depth, clipping, headroom, channels, name, content)
 
@@ -71,7 +72,8 @@ class Speaker:
 
     def mend(self, finding: Finding) -> str:
         """What is done about it here, as a verb phrase; empty when nothing is."""
-        return wording_of(finding).mend
+        first = next(iter(finding.mends.values()), None)
+        return mend_words(first) if first is not None else ""
 
     def summary(self, finding: Finding) -> str:
         """One plain sentence that names the files."""

@@ -46,14 +46,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} starts at its first sound, not at the song's start",
             _at_sound,
             "Without the silence before it, nothing says where in the song it belongs.",
-            "put it where you placed it",
         ),
         "start.offset": Wording(
             "Placed by hand",
             "{files} was placed by hand",
             _placed,
             "",
-            "put it where you placed it",
         ),
         "start.click-off-bar": Wording(
             "The click does not begin on bar 1",
@@ -72,7 +70,6 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} carries a time stamp of its own",
             _stamp,
             "",
-            "place it by its time stamp",
         ),
         "start.stamp-partial": Wording(
             "No time stamp, unlike the others",
