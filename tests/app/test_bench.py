@@ -13,8 +13,9 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from deep_tally.app.base.theme import DAY, NIGHT, Colours
+from deep_tally.app.bench.waveform import Waveform
 from deep_tally.app.shell.window import Window
-from deep_tally.model.findings import Action
+from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.views.viewport import Viewport, nice_step, time_step
 
 
@@ -201,3 +202,25 @@ def test_a_viewport_never_leaves_the_file(frames: int, pixels: int, moves: list[
 def test_rulers_have_round_steps(least: float, step: float) -> None:
     assert time_step(least) == pytest.approx(step)
     assert nice_step(3.2) == 5
+
+
+def test_a_card_goes_to_the_place_of_its_own_finding_and_not_of_another_with_its_code(window: Window) -> None:
+    assert window.state.delivery is not None
+    track = next(t for t in window.state.delivery.sets[0].tracks if t.path == "01 Frame drum.wav")
+    first, second = (
+        Finding(
+            code="content.dropout",
+            action=Action.ASK,
+            files=(track.path,),
+            places=(Place(path=track.path, frame=frame, frames=64),),
+        )
+        for frame in (100_000, 900_000)
+    )
+    waveform = Waveform(window.theme)
+    waveform.resize(600, 200)
+    waveform.show_track(track, (first, second))
+    for finding, frame in ((second, 900_000), (first, 100_000)):
+        waveform.go_to(finding)
+        assert waveform.current_mark is not None
+        assert waveform.current_mark.place.frame == frame
+    waveform.deleteLater()

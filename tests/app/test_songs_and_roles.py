@@ -223,7 +223,7 @@ def test_companions_stand_at_the_end_whichever_way_the_rest_is_sorted(bundle: Wi
         for column in (Column.NAME, Column.HEADROOM):
             bundle.sheet.sort(column, order=order)
             last = shown(bundle)[-2:]
-            assert {name.rpartition(" (")[2] for name in last} == {"stray)", "midi)"}
+            assert {name.rpartition(" (")[2] for name in last} == {"stray)", "MIDI)"}
 
 
 def test_notes_and_midi_are_read_on_the_bench(bundle: Window) -> None:

@@ -304,7 +304,7 @@ def test_every_drawn_cell_has_its_words(window: Window) -> None:
             assert len(index.data(Qt.ItemDataRole.ToolTipRole)) > 30
     drum = proxy.index(0, Column.CLIPPING)
     assert "places at full scale" in drum.data()
-    assert "ask: Clipped" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Ask the client: Clipped" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
     assert "Ask the client: Clipped" in drum.data(Qt.ItemDataRole.ToolTipRole)
 
 

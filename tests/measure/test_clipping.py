@@ -106,3 +106,25 @@ def test_float_has_overs_and_no_clip_runs() -> None:
     assert m.overs.count() == 20
     assert m.worst_clip is not None
     assert np.abs(m.worst_clip.samples).max() == pytest.approx(1.3, abs=1e-3)
+
+
+def test_two_samples_at_full_scale_have_a_place_and_one_has_not() -> None:
+    for bits in (16, 24, 32):
+        signal = 0.5 * sine(100, 0.5)
+        signal[1000:1002], signal[5000] = 1.0, 1.0
+        found = measured(signal, bits=bits).clip_runs
+        assert [(r.frame, r.frames) for r in found.places] == [(1000, 2)]
+        assert found.lengths == {1: 1, 2: 1}
+
+
+@pytest.mark.parametrize(
+    ("used", "bits"), [(8, 16), (8, 24), (16, 24), (20, 24), (16, 32), (24, 32), (20, 20), (12, 12)]
+)
+def test_full_scale_is_that_of_the_bits_in_use(used: int, bits: int) -> None:
+    # Positive full scale of n bits is one step under 1; the file around it may have room for more.
+    step = 2.0 ** (1 - used)
+    codes = np.rint(1.5 * sine(100, 0.5) / step) * step
+    clipped = np.clip(codes, -1.0, 1.0 - step)
+    found = measured(clipped, bits=bits)
+    assert found.bits_in_use == used
+    assert found.clip_runs.count(3) == 100  # both sides of fifty periods

@@ -9,6 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from measure.measured_sounds import (
+    NOISE_5,
+    NOISE_77,
+)
 from searching import examples
 from sounds import RATE, measured, sine
 
@@ -179,3 +183,96 @@ def test_a_file_of_a_few_samples_is_no_trouble() -> None:
         edges = measured(np.full(frames, 0.5)).edges
         assert edges.first_sound_frame == 0
         assert edges.last_sound_frame == frames - 1
+
+
+def with_rest(level_dbfs: float, loud_dbfs: float) -> np.ndarray:
+    """A second of noise, a second of floor, a second of noise."""
+    noise = NOISE_5.standard_normal(3 * RATE) / math.sqrt(2)  # 0 dBFS as AES17 reads
+    gains = np.repeat([loud_dbfs, level_dbfs, loud_dbfs], RATE)
+    return np.asarray(noise * 10 ** (gains / 20))
+
+
+@pytest.mark.parametrize(
+    ("rest_dbfs", "loud_dbfs", "is_floor"),
+    [
+        (-45.5, -14.0, True),
+        (-44.5, -13.0, False),  # over -45
+        (-55.0, -24.3, True),
+        (-55.0, -25.7, False),  # not 30 under the loud parts
+        (-76.0, -60.0, True),  # never sound
+    ],
+)
+def test_the_quietest_stretch_is_a_floor(rest_dbfs: float, loud_dbfs: float, is_floor: bool) -> None:
+    found = measured(with_rest(rest_dbfs, loud_dbfs)).edges.tail_floor_dbfs
+    assert found == (pytest.approx(rest_dbfs, abs=0.3) if is_floor else -math.inf)
+
+
+@pytest.mark.parametrize(("peak_dbfs", "sounds"), [(-83.5, True), (-84.5, False)])
+def test_a_first_sound_has_a_peak_of_minus_eighty_four(peak_dbfs: float, sounds: bool) -> None:
+    # A fifth of a second of a quiet tone before a loud one, in silence: where does it begin?
+    quiet, tone = RATE // 5, np.sin(2 * np.pi * 1000 * np.arange(RATE) / RATE)
+    tone[:quiet] *= 10 ** (peak_dbfs / 20)
+    first = measured(np.concatenate([np.zeros(RATE), tone])).edges.first_sound_frame
+    assert first is not None
+    assert abs(first - RATE - (0 if sounds else quiet)) < 24
+
+
+def test_the_first_sample_and_the_first_tenth_of_a_second() -> None:
+    signal = np.zeros(RATE)
+    signal[0], signal[1], signal[4799], signal[4800] = 0.25, 0.4, -0.5, 0.9
+    edges = measured(signal).edges
+    assert edges.head_dbfs == pytest.approx(20 * math.log10(0.25), abs=1e-3)
+    assert edges.head_peak_dbfs == pytest.approx(20 * math.log10(0.5), abs=1e-3)
+    silent = measured(np.concatenate([np.zeros(4800), signal])).edges
+    assert (silent.head_dbfs, silent.head_peak_dbfs) == (-math.inf, -math.inf)
+
+
+def entries(rise_ms: float, *, rest_ms: float = 500.0, rate: int = RATE) -> float | None:
+    """Four notes after rests, each rising in a straight line to its peak."""
+    time = np.arange(round(0.3 * rate))
+    note = np.minimum(1.0, time / max(1.0, rise_ms * rate / 1000)) * np.sign(time % 2 - 0.5)
+    rest = np.zeros(round(rest_ms * rate / 1000))
+    return measured(np.concatenate([rest, note] * 4 + [rest]), rate=rate).edges.entry_rise_ms
+
+
+def test_an_entry_rises_from_quiet_to_a_tenth_of_its_peak() -> None:
+    assert entries(0.0) == 0.0
+    assert entries(90.0) == pytest.approx(9.0, abs=1.0)  # a tenth of 90 ms
+    assert entries(40.0) == pytest.approx(4.0, abs=1.0)
+    # Within 100 ms a slow entry gets to half: a tenth of that.
+    assert entries(200.0) == pytest.approx(10.0, abs=1.0)
+    # Where windows are wider than 1 ms, the rise took at least so long.
+    slow = entries(90.0, rate=700)
+    assert slow is not None
+    assert 9.0 - 1.5 <= slow <= 9.0 + 0.5
+
+
+@pytest.mark.parametrize(("rest_ms", "found"), [(22.0, True), (18.0, False)])
+def test_an_entry_comes_after_twenty_milliseconds_of_quiet(rest_ms: float, found: bool) -> None:
+    assert (entries(10.0, rest_ms=rest_ms) is not None) is found
+
+
+def test_the_hiss_of_the_pauses_is_the_floor_of_an_end_in_full_swing() -> None:
+    hiss = NOISE_77.standard_normal(4 * RATE) * 10 ** (-63 / 20)  # -60 dBFS, as RMS after AES17 reads
+    loud = hiss.copy()
+    loud[: 2 * RATE] += 0.3 * np.sin(np.arange(2 * RATE) / 20)
+    loud[-RATE // 2 :] += 0.3 * np.sin(np.arange(RATE // 2) / 20)
+    assert measured(loud, bits=24).edges.tail_floor_dbfs == pytest.approx(-60, abs=1)
+    never = 0.3 * np.sin(np.arange(4 * RATE) / 20)  # an organ that never rests has none
+    assert measured(never, bits=24).edges.tail_floor_dbfs == -math.inf
+
+
+def test_only_entries_after_a_rest_tell_how_a_part_enters() -> None:
+    signal = np.zeros(12 * RATE)
+    tone = np.sin(np.arange(RATE) / 10)
+    for number in range(6):
+        at = 2 * number * RATE
+        note = tone[: RATE // 2].copy()
+        note *= np.minimum(1, np.arange(len(note)) / (0.08 * RATE))  # 80 ms: gentle
+        signal[at : at + len(note)] += 0.3 * note
+        for flutter in range(8):  # hard, 10 ms after what went before
+            begin = at + len(note) + round((0.01 + flutter * 0.03) * RATE)
+            signal[begin : begin + round(0.02 * RATE)] = 0.3 * tone[: round(0.02 * RATE)]
+    rise = measured(np.concatenate([np.zeros(RATE), signal]), bits=24).edges.entry_rise_ms
+    assert rise is not None
+    assert rise > 5

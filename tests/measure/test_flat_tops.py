@@ -7,6 +7,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from deep_tally.measure import flat_tops
 from searching import examples
 from sounds import RATE, measured, sine
 
@@ -132,3 +133,30 @@ def test_a_gain_moves_the_level_and_nothing_else(gain_db: float) -> None:
     assert at_full.runs.count() > 20
     assert lower.runs.count() == pytest.approx(at_full.runs.count(), rel=0.15)
     assert lower.dbfs == pytest.approx(at_full.dbfs + gain_db, abs=0.01)
+
+
+def test_of_too_many_flat_tops_every_second_one_is_kept_and_none_of_a_whole_passage_lost(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(flat_tops, "_KEPT_MOST", 128)
+    square = 0.4 * np.sign(sine(110.0, 1.0, phase=0.1))
+    tops = measured(square, bits=24, block_frames=4800).flat_tops
+    assert 32 <= tops.runs.count() <= 130
+    assert tops.share > 0.95
+
+
+def test_the_sides_of_a_wave_are_flat_each_at_a_level_of_its_own() -> None:
+    tops = measured(np.clip(2.0 * music(), -0.5, 0.3), bits=24).flat_tops
+    wave = np.clip(2.0 * music(), -0.5, 0.3)
+    levels = {round(float(wave[r.frame]), 2) for r in tops.runs.places}
+    assert levels == {-0.5, 0.3}
+
+
+def test_the_channels_are_flat_each_at_a_level_of_its_own() -> None:
+    wave = 2.0 * music(2.0)
+    sides = [np.clip(wave, -2, 0.5) / 2, np.clip(wave, -2, 0.3) / 2]
+    alone = [measured(side, bits=24).flat_tops.runs.count() for side in sides]
+    assert min(alone) > 5
+    tops = measured(np.stack(sides, axis=1), bits=24).flat_tops.runs
+    assert tops.count() == sum(alone)
+    assert [sum(r.channel == c for r in tops.places) for c in (0, 1)] == alone

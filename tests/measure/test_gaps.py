@@ -10,6 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deep_tally.measure.gaps import KEPT_MOST, LEAST_FRAMES, GapFinder
+from measure.measured_sounds import (
+    NOISE_77,
+)
 from searching import examples
 from sounds import RATE, measured, sine
 
@@ -122,3 +125,11 @@ def test_memory_stays_bounded_however_long_a_square_wave_is() -> None:
     for _ in range(12):
         finder.feed(square)
     assert sum(len(rows) for rows in finder.still) <= KEPT_MOST + len(square) // LEAST_FRAMES
+
+
+@pytest.mark.parametrize(("after_db", "found"), [(-10.0, 1), (-14.0, 0), (10.0, 1), (14.0, 0)])
+def test_a_gap_lies_between_sound_of_one_level(after_db: float, found: int) -> None:
+    sound = 0.05 * NOISE_77.standard_normal(RATE)
+    sound[RATE // 2 :] *= 10 ** (after_db / 20)
+    sound[RATE // 2 : RATE // 2 + 200] = 0
+    assert measured(sound, bits=24).gaps.count == found

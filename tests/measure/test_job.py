@@ -10,31 +10,15 @@ import pytest
 import soundfile
 
 from deep_tally.measure import job
-from deep_tally.measure.excerpt import read_excerpt, read_excerpts
 from deep_tally.measure.job import damage_of, measure_entry
-from deep_tally.measure.one_pass import ABSURD
-from deep_tally.measure.run import Measuring
-from deep_tally.model.errors import DeepTallyError
-from deep_tally.model.files import Damage, Entry, Intake, Role, SampleFormat, SoundFormat
-from deep_tally.work.crew import Failed, Returned
-from inline import Inline
-from measure.test_run import _Told, intake
-from sounds import RATE, chunk, measured, pcm_fmt, riff, sine, wav_bytes
-from tracks import MEASURES, track
+from deep_tally.model.files import Damage, Entry, Role, SampleFormat, SoundFormat
+from measure.measured_sounds import Progress
+from sounds import RATE, chunk, pcm_fmt, riff, sine, wav_bytes
+from tracks import MEASURES
 
 FORMAT = SoundFormat(
     container="wav", sample_format="int", bits=24, rate_hz=RATE, channels=2, frames=0, claimed_frames=0
 )
-
-
-class Progress:
-    """Notes what a job says of how far it is."""
-
-    def __init__(self) -> None:
-        self.calls: list[tuple[int, int]] = []
-
-    def __call__(self, done: int, total: int) -> None:
-        self.calls.append((done, total))
 
 
 def entry(path: Path) -> Entry:
@@ -43,9 +27,6 @@ def entry(path: Path) -> Entry:
 
 def lost(frames: int, claimed: int, losses: tuple[str, ...] = ()) -> Damage | None:
     return damage_of(replace(FORMAT, frames=frames, claimed_frames=claimed, losses=losses))
-
-
-# -- what is lost -----------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -69,9 +50,6 @@ def test_what_was_lost_on_the_way_is_said_and_a_whole_file_has_lost_nothing() ->
     damage = lost(RATE, RATE, ("a piece is missing", "another is damaged"))
     assert damage is not None
     assert damage.problem == "a piece is missing; another is damaged"
-
-
-# -- the job ----------------------------------------------------------------------------------
 
 
 def test_a_plain_file_is_measured_and_says_how_far_it_is(tmp_path: Path) -> None:
@@ -147,107 +125,3 @@ def test_what_is_decoded_to_disk_first_is_half_of_the_work(tmp_path: Path) -> No
     assert shares == sorted(shares)
     assert shares[-1] == 1.0
     assert shares[0] < 0.6
-
-
-# -- samples for drawing ----------------------------------------------------------------------
-
-
-@pytest.mark.parametrize("name", ["a.wav", "a.flac"])
-def test_an_excerpt_is_the_samples_from_a_frame_on(tmp_path: Path, name: str) -> None:
-    samples = np.random.default_rng(1).integers(-(2**15), 2**15, (5000, 2)) / 2**15
-    soundfile.write(tmp_path / name, samples, RATE, "PCM_16")
-    progress = Progress()
-    excerpt = read_excerpt(progress, tmp_path / name, 1000, 300)
-    assert (excerpt.frame, excerpt.samples.dtype) == (1000, np.float32)
-    assert excerpt.samples == pytest.approx(samples[1000:1300])
-    assert progress.calls[-1] == (300, 300)
-    assert read_excerpt(progress, tmp_path / name, 4990, 300).samples == pytest.approx(samples[4990:])
-
-
-def test_what_is_no_number_is_drawn_as_zero(tmp_path: Path) -> None:
-    samples = np.array([0.5, np.nan, np.inf, -np.inf, -0.5])
-    soundfile.write(tmp_path / "a.wav", samples, RATE, "FLOAT")
-    assert read_excerpt(Progress(), tmp_path / "a.wav", 0, 5).samples[:, 0].tolist() == [0.5, 0, 0, 0, -0.5]
-
-
-def test_excerpts_of_several_files_leave_out_what_cannot_be_read(tmp_path: Path) -> None:
-    soundfile.write(tmp_path / "a.wav", np.full(100, 0.5), RATE, "PCM_16")
-    progress = Progress()
-    wanted = [
-        ("one", tmp_path / "a.wav", 10, 20),
-        ("gone", tmp_path / "b.wav", 0, 5),
-        ("two", tmp_path / "a.wav", 0, 5),
-    ]
-    read = read_excerpts(progress, wanted)
-    assert {name: (e.frame, len(e.samples)) for name, e in read.items()} == {"one": (10, 20), "two": (0, 5)}
-    assert progress.calls == [(1, 3), (2, 3), (3, 3)]
-
-
-# -- the run ----------------------------------------------------------------------------------
-
-
-def test_a_run_measures_all_and_says_which_could_not_be(tmp_path: Path) -> None:
-    def job(progress: object, of: Entry) -> object:
-        if of.path == "b.wav":
-            raise DeepTallyError("b.wav", problem="the disk is gone", remedy="plug it in")
-        return track(of.path)
-
-    measuring = Measuring(intake({"a.wav": 0, "b.wav": 3, "c.wav": 1}), Inline(), job=job)  # type: ignore[arg-type]
-    assert (measuring.counts, measuring.share, measuring.at_work) == ((0, 3), 0.0, "a.wav")
-    assert [t.path for t in measuring.poll()] == ["b.wav"]
-    assert (measuring.counts, measuring.share) == ((1, 3), pytest.approx(3 / 5))
-    assert [t.path for t in measuring.poll() + measuring.poll()] == ["c.wav", "a.wav"]
-    assert measuring.is_done
-    bad = measuring.by_path["b.wav"].unchecked
-    assert bad is not None
-    assert (bad.problem, bad.remedy) == ("the disk is gone", "plug it in")
-
-
-def test_a_run_of_nothing_is_done() -> None:
-    measuring = Measuring(Intake(source=Path("/x"), name="s", entries=()), _Told())
-    assert (measuring.is_done, measuring.share, measuring.at_work, measuring.counts) == (True, 1.0, None, (0, 0))
-
-
-def test_a_report_of_something_else_changes_nothing() -> None:
-    measuring = Measuring(intake({"a.wav": 1}), _Told())
-    assert not measuring.is_about(Returned("b.wav", track("b.wav")))
-    assert measuring.take(Returned("b.wav", track("b.wav"))) is None
-    assert measuring.counts == (0, 1)
-    assert measuring.take(Failed("a.wav", "no", "none")) is not None
-    assert measuring.take(Returned("a.wav", track("a.wav"))) is None, "it is done: what comes later is not its own"
-
-
-# -- one pass ---------------------------------------------------------------------------------
-
-
-def test_a_value_beyond_193_decibels_is_no_sound() -> None:
-    samples = np.array([0.1, ABSURD * 0.75, -ABSURD * 0.75, ABSURD * 1.5, 0.1] * 20)
-    found = measured(samples)
-    assert (found.nonfinite.count(), found.overs.count()) == (20, 20)
-    assert found.sample_peak_dbfs == pytest.approx(20 * np.log10(0.75 * 2.0**32))
-
-
-def test_a_file_of_hardly_any_rate_has_measures() -> None:
-    found = measured(0.5 * np.sin(np.arange(2000) / 3), rate=400)
-    assert found.rms_dbfs == pytest.approx(-6.02, abs=0.05)
-    assert found.edges.first_sound_frame is not None
-
-
-def test_sound_on_an_offset_begins_where_it_moves() -> None:
-    random = np.random.default_rng(2)
-    signal = np.concatenate([np.zeros(2 * RATE), 0.02 * random.standard_normal(2 * RATE), np.zeros(RATE)])
-    edges = measured(signal + 0.1, bits=24).edges
-    assert edges.first_sound_frame == pytest.approx(2 * RATE, abs=5)
-    assert edges.last_sound_frame == pytest.approx(4 * RATE, abs=5)
-    assert edges.lead_floor_dbfs < -100
-
-
-@pytest.mark.parametrize(("run", "frames"), [(6, 246), (5000, 4096)])
-def test_the_worst_place_is_kept_with_what_lies_around_it(run: int, frames: int) -> None:
-    signal = 0.3 * sine(100, 1.0)
-    signal[1000 : 1000 + run] = 1.0
-    signal[200:203] = 1.0
-    worst = measured(signal, bits=16).worst_clip
-    assert worst is not None
-    assert (worst.frame, len(worst.samples)) == (880, frames)
-    assert worst.samples[120:126, 0] == pytest.approx(np.full(6, 1.0), abs=1e-4)

@@ -102,3 +102,12 @@ def test_the_compiled_meter_is_the_standards_text_in_plain_numpy(channels: int) 
     gate = -0.691 + 10 * np.log10(gated.mean()) - 10
     expected = -0.691 + 10 * np.log10(blocks[(levels > -70) & (levels > gate)].mean())
     assert measured(signal).loudness_lufs == pytest.approx(expected, abs=1e-4)
+
+
+@pytest.mark.parametrize(("level_dbfs", "found"), [(-69.7, True), (-70.3, False)])
+def test_loudness_is_gated_at_minus_seventy(level_dbfs: float, found: bool) -> None:
+    # BS.1770: a 997 Hz sine reads 3.01 dB under its peak level.
+    loudness = measured(sine(997, 3.0, peak=10 ** ((level_dbfs + 3.01) / 20))).loudness_lufs
+    assert (loudness is not None) is found
+    if found:
+        assert loudness == pytest.approx(level_dbfs, abs=0.05)

@@ -7,7 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from deep_tally.measure.overview import pyramid
 from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
+from measure.measured_sounds import (
+    NOISE_5,
+    WINDOW,
+    windows,
+)
 from searching import examples
 from sounds import RATE, measured
 
@@ -55,3 +61,20 @@ def test_a_long_file_keeps_a_bounded_number_of_bins() -> None:
     for _ in range(1000):
         kept.feed(block)
     assert len(kept.result()) <= 1000
+
+
+def test_an_overview_is_four_times_as_coarse_level_by_level() -> None:
+    def levels(bins: int) -> list[tuple[int, int]]:
+        found = pyramid(windows(np.full(bins, -10.0)), bins * WINDOW)
+        return [(level.bin_frames, len(level.low)) for level in found]
+
+    assert levels(255) == [(WINDOW, 255)]
+    assert levels(256) == [(WINDOW, 256), (4 * WINDOW, 64)]
+    assert levels(4096) == [(WINDOW, 4096), (4 * WINDOW, 1024), (16 * WINDOW, 256), (64 * WINDOW, 64)]
+    assert levels(0) == []
+
+
+def test_an_overview_has_no_more_than_65536_bins() -> None:
+    # At 100 Hz a window is one frame, and five windows a bin: 80,000 of them are merged by two.
+    finest = measured(0.1 * NOISE_5.standard_normal(400_000), rate=100).overview[0]
+    assert (finest.bin_frames, len(finest.low)) == (10, 40_000)

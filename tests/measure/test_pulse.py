@@ -13,10 +13,13 @@ from hypothesis import strategies as st
 from deep_tally.measure.pulse import find_pulse
 from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import Measures, Pulse
+from measure.measured_sounds import (
+    WINDOW,
+    strokes,
+    windows,
+)
 from searching import examples
-from sounds import measured_file
-
-RATE = 48_000
+from sounds import RATE, measured_file
 
 
 def windows_of(samples: np.ndarray, frames: int = 48) -> Windows:
@@ -121,3 +124,45 @@ def test_a_click_file_is_measured_with_its_pulse(tmp_path: Path) -> None:
     measures: Measures = measured_file(path)
     assert measures.pulse is not None
     assert measures.pulse.bpm == pytest.approx(96.0, abs=0.01)
+
+
+def test_eight_strokes_are_a_pulse() -> None:
+    pulse = find_pulse(strokes(list(range(100, 4100, 500))), RATE)
+    assert pulse is not None
+    assert (pulse.strokes, pulse.bpm, pulse.stray_ms) == (8, pytest.approx(120.0), pytest.approx(0.0, abs=1e-6))
+    assert (pulse.first_frame, pulse.last_frame) == (100 * WINDOW, 3600 * WINDOW)
+    assert find_pulse(strokes(list(range(100, 3600, 500))), RATE) is None
+
+
+def test_a_stroke_may_stray_by_three_percent_of_the_interval() -> None:
+    beats = list(range(100, 8100, 500))
+    # One of sixteen lies off by d: the line moves by about d/16, so that it strays by about 15/16 of that.
+    for off_ms, found in ((14, True), (18, False)):
+        moved = [*beats[:8], beats[8] + off_ms, *beats[9:]]
+        pulse = find_pulse(strokes(moved, milliseconds=9000), RATE)
+        assert (pulse is not None) is found
+        if pulse is not None:
+            assert pulse.stray_ms == pytest.approx(off_ms * 15 / 16, abs=0.1)
+
+
+@pytest.mark.parametrize(("rest_ms", "count"), [(40, None), (39, 8)])
+def test_a_stroke_follows_forty_milliseconds_of_rest(rest_ms: int, count: int | None) -> None:
+    # Eight strokes, each with a second one after a rest: as strokes of their own they keep no interval.
+    beats = list(range(100, 100 + 8 * 161, 161))
+    both = sorted([*beats, *(beat + 5 + rest_ms for beat in beats)])
+    pulse = find_pulse(strokes(both), RATE)
+    assert (pulse.strokes if pulse is not None else None) == count
+
+
+def test_what_sounds_most_of_the_time_has_no_strokes() -> None:
+    beats = list(range(0, 6000, 500))
+    assert find_pulse(strokes(beats, length_ms=250), RATE) is not None
+    assert find_pulse(strokes(beats, length_ms=251), RATE) is None
+
+
+@pytest.mark.parametrize(("under_db", "found"), [(29.5, True), (30.5, False)])
+def test_a_stroke_is_heard_thirty_decibels_under_the_strongest(under_db: float, found: bool) -> None:
+    levels = np.full(6000, -np.inf)
+    for number, at in enumerate(range(100, 4100, 500)):
+        levels[at : at + 5] = -10.0 - (under_db if number else 0)
+    assert (find_pulse(windows(levels), RATE) is not None) is found

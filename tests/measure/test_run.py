@@ -9,11 +9,14 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
 from deep_tally.measure import run as run_module
 from deep_tally.measure.run import Measuring
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake, Role
-from deep_tally.work.crew import Crew, Progress, Report, Returned
+from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from inline import Inline
 from sounds import measured, sine
 from tracks import track
 
@@ -88,7 +91,6 @@ def test_where_no_overview_is_coarse_enough_the_coarsest_is_kept(monkeypatch: py
 
 
 def test_cancelling_takes_less_than_a_fifth_of_a_second_in_the_middle_of_long_files(tmp_path: Path) -> None:
-    import soundfile
 
     for number in range(4):
         noise = np.random.default_rng(number).uniform(-0.5, 0.5, (48_000 * 60, 2))
@@ -109,3 +111,34 @@ def test_cancelling_takes_less_than_a_fifth_of_a_second_in_the_middle_of_long_fi
         assert any(t.measures is None for t in measuring.tracks)
     finally:
         crew.close()
+
+
+def test_a_run_measures_all_and_says_which_could_not_be(tmp_path: Path) -> None:
+    def job(progress: object, of: Entry) -> object:
+        if of.path == "b.wav":
+            raise DeepTallyError("b.wav", problem="the disk is gone", remedy="plug it in")
+        return track(of.path)
+
+    measuring = Measuring(intake({"a.wav": 0, "b.wav": 3, "c.wav": 1}), Inline(), job=job)  # type: ignore[arg-type]
+    assert (measuring.counts, measuring.share, measuring.at_work) == ((0, 3), 0.0, "a.wav")
+    assert [t.path for t in measuring.poll()] == ["b.wav"]
+    assert (measuring.counts, measuring.share) == ((1, 3), pytest.approx(3 / 5))
+    assert [t.path for t in measuring.poll() + measuring.poll()] == ["c.wav", "a.wav"]
+    assert measuring.is_done
+    bad = measuring.by_path["b.wav"].unchecked
+    assert bad is not None
+    assert (bad.problem, bad.remedy) == ("the disk is gone", "plug it in")
+
+
+def test_a_run_of_nothing_is_done() -> None:
+    measuring = Measuring(Intake(source=Path("/x"), name="s", entries=()), _Told())
+    assert (measuring.is_done, measuring.share, measuring.at_work, measuring.counts) == (True, 1.0, None, (0, 0))
+
+
+def test_a_report_of_something_else_changes_nothing() -> None:
+    measuring = Measuring(intake({"a.wav": 1}), _Told())
+    assert not measuring.is_about(Returned("b.wav", track("b.wav")))
+    assert measuring.take(Returned("b.wav", track("b.wav"))) is None
+    assert measuring.counts == (0, 1)
+    assert measuring.take(Failed("a.wav", "no", "none")) is not None
+    assert measuring.take(Returned("a.wav", track("a.wav"))) is None, "it is done: what comes later is not its own"

@@ -6,9 +6,11 @@ import math
 
 import numpy as np
 import pytest
+from scipy.signal import butter, lfilter
 
 from deep_tally.measure.sides import level_correlation
 from deep_tally.model.measures import Sides
+from measure.measured_sounds import MUSIC, NOISE_21
 from sounds import RATE, measured
 
 A, B = np.random.default_rng(1).standard_normal((2, RATE)) * 0.1
@@ -130,3 +132,48 @@ def test_levels_move_together_as_numpys_coefficient_says() -> None:
     assert level_correlation(energy[:39]) is None
     assert level_correlation(np.column_stack([energy[:, 0], 0 * energy[:, 0]])) is None
     assert level_correlation(np.column_stack([energy[:, 0], np.ones(60, np.float32)])) is None
+
+
+def bands_of(samples: np.ndarray) -> dict[int, float]:
+    sides = measured(samples).sides
+    assert sides is not None
+    return {b.low_hz: b.mono_loss_db for b in sides.bands}
+
+
+def test_a_low_end_out_of_phase_shows_in_its_band_only() -> None:
+    low = lfilter(*butter(4, 110, fs=RATE), NOISE_21.standard_normal(3 * RATE))
+    high = lfilter(*butter(4, 400, btype="high", fs=RATE), NOISE_21.standard_normal(3 * RATE)) * 0.05
+    loss = bands_of(0.3 * np.stack([low + high, high - low], axis=1))
+    assert loss[20] < -12
+    assert loss[2000] == pytest.approx(0.0, abs=0.2)
+
+
+def test_equal_sides_lose_nothing_and_unrelated_ones_three_decibels() -> None:
+    assert all(v == pytest.approx(0.0, abs=0.01) for v in bands_of(np.stack([MUSIC, MUSIC], axis=1)).values())
+    other = lfilter(*butter(1, 2000, fs=RATE), NOISE_21.standard_normal(3 * RATE)) * 0.3
+    assert bands_of(np.stack([MUSIC, other], axis=1))[2000] == pytest.approx(-3.01, abs=0.5)
+
+
+@pytest.mark.parametrize("frames", [-48, -24, -1, 1, 7, 48])
+def test_a_delay_between_the_sides_is_told_in_samples(frames: int) -> None:
+    sides = measured(np.stack([MUSIC, np.roll(MUSIC, frames)], axis=1), bits=24).sides
+    assert sides is not None
+    if sides.residual_db is not None and sides.residual_db < -30:
+        pytest.skip("so small a delay hardly differs")
+    assert sides.lag is not None
+    assert sides.lag.frames == frames
+    assert sides.lag.residual_db < -50
+
+
+def test_correlation_of_levels_tells_two_performances_from_one() -> None:
+    time = np.arange(6 * RATE) / RATE
+    a, b = ((np.sin(2 * np.pi * hz * time) > 0.2) for hz in (0.9, 1.37))
+    noise = 0.1 * NOISE_21.standard_normal((len(time), 2))
+    together = measured(noise * np.stack([a, a], axis=1)).sides
+    apart = measured(noise * np.stack([a, b], axis=1)).sides
+    assert together is not None
+    assert apart is not None
+    assert together.level_correlation is not None
+    assert together.level_correlation > 0.95
+    assert apart.level_correlation is not None
+    assert apart.level_correlation < 0.4

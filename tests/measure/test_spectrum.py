@@ -8,6 +8,7 @@ import soxr
 from scipy.signal import butter, firwin, lfilter, oaconvolve
 
 from deep_tally.measure.spectrum import FRAMES, find_edge, long_term
+from measure.measured_sounds import levels
 from sounds import RATE, measured, sine
 
 NOISE = np.random.default_rng(11).standard_normal(6 * RATE) * 0.1
@@ -150,3 +151,17 @@ def test_the_mean_is_of_decibels_over_looks_and_of_power_over_channels() -> None
     assert spectrum is not None
     assert float(spectrum.levels_db[10]) == pytest.approx((-3.01 - 20) / 2, abs=0.01)
     assert float(spectrum.levels_db[11]) == -150.0
+
+
+def test_the_band_ends_and_not_a_row_of_harmonics() -> None:
+    edge = find_edge(levels(), RATE)
+    assert edge is not None
+    assert edge.edge_hz == pytest.approx(15_000, abs=100)
+    assert find_edge(levels(ripple_db=10), RATE) is not None
+    assert find_edge(levels(ripple_db=40), RATE) is None
+
+
+def test_what_varies_more_than_noise_within_a_look_has_no_edge() -> None:
+    # From the tenth to the ninetieth of a hundred bins of a normal spread are 2.56 times it.
+    assert find_edge(levels(spread_db=20 / 2.56), RATE) is not None
+    assert find_edge(levels(spread_db=26 / 2.56), RATE) is None

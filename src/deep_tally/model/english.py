@@ -201,6 +201,17 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "do.outside": "choose a place outside it",
         "do.look-at-folder": "look at its folder",
         "do.look-at-that-folder": "look at that folder",
+        # -- what a file is for ----------------------------------------------------------------
+        "role.trackout": "trackout",
+        "role.group": "group",
+        "role.effect-return": "effect return",
+        "role.rough-mix": "rough mix",
+        "role.reference": "reference",
+        "role.click": "click",
+        "role.midi": "MIDI",
+        "role.document": "document",
+        "role.stray": "stray",
+        "role.mix": "mix",
         # -- playing --------------------------------------------------------------------------
         "play.crashed": "Playing stopped: a file made its decoder crash. Mute it and play again.",
         "play.failed": "Playing failed ({kind}: {why}). Try again, or mute some files.",

@@ -11,6 +11,7 @@ from deep_tally.model.measures import Measures
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.numbers import clock, count, decibels, depth, kilohertz, listed
+from deep_tally.reply.role_words import role_words
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.columns import DEFINITIONS, Column
 from deep_tally.views.rows import Row, Sheet
@@ -113,7 +114,7 @@ def cell_text(row: Row, column: Column) -> str:
     """A cell in words: for copying, for screen readers and as the first line of its tooltip."""
     track = row.track
     if column is Column.NAME:
-        role = "" if track.role is Role.TRACKOUT else f" ({track.role.value})"
+        role = "" if track.role is Role.TRACKOUT else f" ({role_words(track.role)})"
         role += f", {row.song}" if row.song and not track.path.startswith(f"{row.song}/") else ""
         return readable(track.path) + role
     if row.companion is not None:

@@ -14,6 +14,7 @@ from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.placement import Placement
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, duration
+from deep_tally.reply.role_words import role_words
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.rows import bare_title, number_of
 
@@ -163,7 +164,7 @@ def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Spe
 
 
 def _family(track: Track, name: ParsedName | None) -> str:
-    return (name.family if name is not None else "other") if track.role.is_asked else track.role.value
+    return (name.family if name is not None else "other") if track.role.is_asked else role_words(track.role)
 
 
 def _end_frames(track: Track, song: SongSet, offset: int) -> int | None:

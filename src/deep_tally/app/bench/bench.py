@@ -28,6 +28,7 @@ from deep_tally.app.bench.waveform import Waveform
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Finding
 from deep_tally.reply.numbers import clock, decibels, depth, kilohertz, size
+from deep_tally.reply.role_words import role_words
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.rows import Row
 
@@ -246,7 +247,7 @@ class Bench(QWidget):
 
 def _facts(row: Row) -> str:
     if row.companion is not None:
-        return f"{row.companion.role.value}, {size(row.companion.bytes)}"
+        return f"{role_words(row.companion.role)}, {size(row.companion.bytes)}"
     sound, m = row.track.format, row.track.measures
     if sound is None or m is None:
         return ""

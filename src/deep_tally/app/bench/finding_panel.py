@@ -13,6 +13,7 @@ from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count
+from deep_tally.reply.role_words import role_words
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.cell_texts import companion_text
 from deep_tally.views.rows import Row
@@ -232,5 +233,5 @@ def _nothing(row: Row | None, *, is_whole: bool) -> str:
     if not row.is_measured:
         return "This file was not measured. Read the delivery again to measure it."
     if not row.track.role.is_asked:
-        return f"This is the {row.track.role.value}. It is only checked for damage, sound and rate, and is fine."
+        return f"This is the {role_words(row.track.role)}. It is only checked for damage, sound and rate, and is fine."
     return "Nothing wrong with this file. It can go into the mix as it is."

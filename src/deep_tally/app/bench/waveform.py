@@ -181,7 +181,7 @@ class Waveform(QWidget):
 
     def go_to(self, finding: Finding) -> None:
         """Go to a finding's longest run, or its first place; one without a place is about the whole file."""
-        marks = [m for m in self._marks if m.finding.code == finding.code]
+        marks = [m for m in self._marks if m.finding is finding]
         if marks:
             self.go_to_mark(max(marks, key=lambda m: (m.place.frames, -m.place.frame)))
         else:

@@ -22,6 +22,7 @@ from deep_tally.model.files import Role
 from deep_tally.model.names import ParsedName
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.name_words import name_labels
+from deep_tally.reply.role_words import role_words
 
 _PATHS = "application/x-deep-tally-paths"
 
@@ -47,9 +48,9 @@ def song_item(song: str) -> QTreeWidgetItem:
     return item
 
 
-def role_words(role: Role) -> str:
+def role_suffix(role: Role) -> str:
     """What a file is for, where it is no single track."""
-    return "" if role is Role.TRACKOUT else f"  ({role.value})"
+    return "" if role is Role.TRACKOUT else f"  ({role_words(role)})"
 
 
 def paths_of(data: QMimeData) -> list[str]:

@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
-from deep_tally.app.parts.part_lists import FileList, PartTree, file_name, role_words, song_item, tip_of
+from deep_tally.app.parts.part_lists import FileList, PartTree, file_name, role_suffix, song_item, tip_of
 from deep_tally.check.rules.parts import missing_in
 from deep_tally.model.brief import Brief, Part
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
@@ -219,7 +219,7 @@ class PartsView(QWidget):
         roles = {t.path: t.role for t in self._delivery.tracks}
         self.files.clear()
         for other in others:
-            listed_item = QListWidgetItem(file_name(other) + role_words(roles[other]))
+            listed_item = QListWidgetItem(file_name(other) + role_suffix(roles[other]))
             listed_item.setData(_PATH_ROLE, other)
             listed_item.setToolTip(as_plain(tip_of(other, names.get(other))))
             self.files.addItem(listed_item)

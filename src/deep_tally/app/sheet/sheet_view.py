@@ -33,6 +33,7 @@ from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.sheet.cells import NAME_TITLE_X, PAD, CellPainter
 from deep_tally.model.delivery import Track
+from deep_tally.reply.action_words import ACTION_WORDS
 from deep_tally.reply.name_words import name_labels
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.cell_texts import cell_text, heads, length_head, tooltip
@@ -104,7 +105,8 @@ class SheetModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             words = cell_text(row, column)
             if role == Qt.ItemDataRole.AccessibleTextRole and self._speaker is not None:
-                words = "; ".join([words, *(f"{f.action.value}: {self._speaker.headline(f)}" for f in row.of(column))])
+                found = [f"{ACTION_WORDS[f.action]}: {self._speaker.headline(f)}" for f in row.of(column)]
+                words = "; ".join([words, *found])
             return words
         if role == Qt.ItemDataRole.AccessibleDescriptionRole and column is Column.NAME and row.name is not None:
             return name_labels(row.name)

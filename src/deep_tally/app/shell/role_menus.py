@@ -14,6 +14,7 @@ from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
 from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.role_words import role_words
 
 
 class RoleMenus(QObject):
@@ -29,7 +30,7 @@ class RoleMenus(QObject):
         for number, role in enumerate(r for r in Role if r not in (Role.MIDI, Role.MIX)):
             if role in (Role.ROUGH_MIX, Role.DOCUMENT):
                 self.role_menu.addSeparator()
-            words = f"&{number + 1} {role.value}" + (", left out" if role is Role.STRAY else "")
+            words = f"&{number + 1} {role_words(role)}" + (", left out" if role is Role.STRAY else "")
             add_action(self.role_menu, words, self._role_setter(role))
         self.song_menu = QMenu("The selected files belong to…", window)
         self.song_menu.aboutToShow.connect(self._fill_song_menu)

@@ -38,6 +38,7 @@ from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.role_words import role_words
 from deep_tally.session.cached import compare_cached, measure_cached
 from deep_tally.session.words import add_word, vocabulary_at_hand
 from deep_tally.work.crew import Crew, Progress
@@ -298,7 +299,7 @@ class CheckState(QObject):
     def set_role(self, paths: Iterable[str], role: Role) -> None:
         """Say what files are for. A note that belongs to no song joins the first one when it is said to be sound."""
         files = list(paths)
-        self._sort(self.corrections.with_role(files, role), f"{_named(files)}: {role.value}")
+        self._sort(self.corrections.with_role(files, role), f"{_named(files)}: {role_words(role)}")
 
     def set_song(self, paths: Iterable[str], song: str) -> None:
         """Say to which song files belong; a new name makes a new song."""

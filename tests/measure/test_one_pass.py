@@ -1,4 +1,4 @@
-"""Peak, RMS, crest, DC and odd values."""
+"""All measures of a file at once: levels, hostile shapes, blocks of any size."""
 
 from __future__ import annotations
 
@@ -10,8 +10,79 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from deep_tally.measure.one_pass import ABSURD
+from measure.measured_sounds import MUSIC, NOISE_21
 from searching import examples
 from sounds import RATE, measured, sine
+
+
+@pytest.mark.parametrize(
+    ("name", "samples", "bits", "rate"),
+    [
+        ("one sample", np.array([0.5]), 24, RATE),
+        ("one silent sample", np.zeros(1), 24, RATE),
+        ("384 kHz", MUSIC, 24, 384_000),
+        ("1 kHz", MUSIC[:5000], 24, 1000),
+        ("8 bits", MUSIC, 8, RATE),
+        ("all offset", np.full((RATE, 2), 0.25), 24, RATE),
+        ("a full-scale square", np.sign(sine(100, 2.0, phase=0.1)), 16, RATE),
+        ("pure noise", NOISE_21.uniform(-1, 1, (RATE, 2)), 24, RATE),
+        ("a sine at a quarter of the rate", sine(RATE / 4, 1.0), 24, RATE),
+        ("only NaN", np.full((RATE, 2), np.nan), None, RATE),
+        ("three channels", np.stack([MUSIC] * 3, axis=1), 24, RATE),
+        ("one side NaN", np.stack([MUSIC, MUSIC * np.nan], axis=1), None, RATE),
+    ],
+)
+def test_odd_files_give_numbers_or_none_and_never_nan(
+    name: str, samples: np.ndarray, bits: int | None, rate: int
+) -> None:
+    m = measured(samples, bits=bits, rate=rate)
+    for value in (
+        m.crest_db,
+        m.true_peak_dbtp,
+        m.rms_dbfs,
+        m.density.crest_db,
+        m.density.near_peak_share,
+        *m.dc_offset,
+    ):
+        assert value is None or value == value, name
+    if m.sides is not None:
+        numbers = [m.sides.correlation, m.sides.level_correlation, *(b.correlation for b in m.sides.bands)]
+        assert all(n is None or -1 <= n <= 1 for n in numbers)
+    if m.spectrum is not None:
+        assert np.isfinite(m.spectrum.levels_db).all()
+
+
+def test_a_value_beyond_193_decibels_is_no_sound() -> None:
+    samples = np.array([0.1, ABSURD * 0.75, -ABSURD * 0.75, ABSURD * 1.5, 0.1] * 20)
+    found = measured(samples)
+    assert (found.nonfinite.count(), found.overs.count()) == (20, 20)
+    assert found.sample_peak_dbfs == pytest.approx(20 * np.log10(0.75 * 2.0**32))
+
+
+def test_a_file_of_hardly_any_rate_has_measures() -> None:
+    found = measured(0.5 * np.sin(np.arange(2000) / 3), rate=400)
+    assert found.rms_dbfs == pytest.approx(-6.02, abs=0.05)
+    assert found.edges.first_sound_frame is not None
+
+
+def test_sound_on_an_offset_begins_where_it_moves() -> None:
+    random = np.random.default_rng(2)
+    signal = np.concatenate([np.zeros(2 * RATE), 0.02 * random.standard_normal(2 * RATE), np.zeros(RATE)])
+    edges = measured(signal + 0.1, bits=24).edges
+    assert edges.first_sound_frame == pytest.approx(2 * RATE, abs=5)
+    assert edges.last_sound_frame == pytest.approx(4 * RATE, abs=5)
+    assert edges.lead_floor_dbfs < -100
+
+
+@pytest.mark.parametrize(("run", "frames"), [(6, 246), (5000, 4096)])
+def test_the_worst_place_is_kept_with_what_lies_around_it(run: int, frames: int) -> None:
+    signal = 0.3 * sine(100, 1.0)
+    signal[1000 : 1000 + run] = 1.0
+    signal[200:203] = 1.0
+    worst = measured(signal, bits=16).worst_clip
+    assert worst is not None
+    assert (worst.frame, len(worst.samples)) == (880, frames)
+    assert worst.samples[120:126, 0] == pytest.approx(np.full(6, 1.0), abs=1e-4)
 
 
 def test_a_full_scale_997_hz_sine_reads_zero_dbfs_rms() -> None:
