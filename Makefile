@@ -4,13 +4,17 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test search lint shots bench detectors mutants clean
+.PHONY: demo test test-fast search lint shots bench detectors mutants clean
 
 demo: $(READY)
 	@$(BIN)/deep-tally demo
 
 test: $(READY) lint
 	@$(BIN)/python tools/run_tests.py
+
+# What says most in a minute, for the loop while working.
+test-fast: $(READY)
+	@$(BIN)/python tools/run_tests.py --fast
 
 # New examples for the property tests, twenty times as many: what it finds becomes an example of the suite.
 search: $(READY)

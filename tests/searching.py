@@ -13,11 +13,14 @@ from hypothesis import settings
 TIMES = int(os.environ.get("DEEP_TALLY_SEARCH", "0"))
 """How many times as many as in the suite; 0 in the suite itself."""
 
-settings.register_profile("suite", derandomize=True)
+_SHARE = float(os.environ.get("DEEP_TALLY_EXAMPLES", "1"))
+"""Which share of the suite's examples is tried: a run while working tries fewer."""
+
+settings.register_profile("suite", derandomize=True, max_examples=max(5, round(100 * _SHARE)))
 settings.register_profile("search", max_examples=100 * max(1, TIMES), print_blob=True)
 settings.load_profile("search" if TIMES else "suite")
 
 
 def examples(count: int) -> int:
     """The number of examples for a test that tries `count` in the suite."""
-    return count * max(1, TIMES)
+    return max(5, round(count * _SHARE)) if not TIMES else count * TIMES

@@ -9,7 +9,7 @@ from deep_tally.check.assess import assess
 from deep_tally.check.registry import tally
 from deep_tally.check.root_causes import under_root_causes
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.comparison import Comparison, Held
+from deep_tally.model.comparison import Comparison, Contained
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Finding
 from tracks import (
@@ -83,7 +83,7 @@ def test_each_file_that_holds_another_is_asked_about_but_no_return_and_no_form_o
         track("5 Drums.wav", role=Role.GROUP),
         track("6 Oboe.wav"),
     ]
-    held = [Held(path=t.path, held="1 Voice dry.wav", gain_db=-3.0) for t in made[1:]]
-    song = replace(song_of(made), comparison=Comparison(held=tuple(held)))
+    inside = [Contained(path=t.path, inner="1 Voice dry.wav", gain_db=-3.0) for t in made[1:]]
+    song = replace(song_of(made), comparison=Comparison(contained=tuple(inside)))
     found = [f for f in tally(song, DEFAULT_BRIEF) if f.code == "content.holds-another"]
     assert [f.files for f in found] == [("4 Harp.wav",), ("6 Oboe.wav",)]

@@ -78,7 +78,7 @@ def test_a_twin_is_told_with_its_kind_gain_and_shift(
     found = compared(tmp_path / "x", {**OTHERS, "20 Other.wav": make(OTHERS[of])})
     assert [(t.path, t.other, t.kind, t.offset_frames) for t in found.twins] == [("20 Other.wav", of, kind, offset)]
     assert found.twins[0].gain_db == pytest.approx(gain_db, abs=0.05)
-    assert (found.sums, found.held) == ((), ())
+    assert (found.sums, found.contained) == ((), ())
 
 
 def test_a_twin_in_another_container_and_a_doubled_mono_are_found(tmp_path: Path) -> None:
@@ -114,7 +114,7 @@ def test_a_group_is_the_sum_of_its_parts_with_their_gains(tmp_path: Path) -> Non
         "04": pytest.approx(-4.44, abs=0.05),
     }
     assert found.sums[0].residual_db < -90
-    assert (found.twins, found.held) == ((), ())
+    assert (found.twins, found.contained) == ((), ())
 
 
 def test_the_mix_beside_its_parts_is_their_sum(tmp_path: Path) -> None:
@@ -139,8 +139,8 @@ def test_a_file_that_holds_another_at_a_constant_gain_is_told(tmp_path: Path) ->
     files = {**OTHERS, "20 Lute.wav": part(20, rest=(0, 6)), "21 Harp.wav": part(21)}
     files["21 Harp.wav"] = 0.6 * files["21 Harp.wav"] + 0.5 * files["20 Lute.wav"]
     found = compared(tmp_path / "x", files)
-    assert [(h.path, h.held) for h in found.held] == [("21 Harp.wav", "20 Lute.wav")]
-    assert found.held[0].gain_db == pytest.approx(-6.02, abs=0.5)
+    assert [(h.path, h.inner) for h in found.contained] == [("21 Harp.wav", "20 Lute.wav")]
+    assert found.contained[0].gain_db == pytest.approx(-6.02, abs=0.5)
 
 
 def bleed(x: np.ndarray, noise: np.random.Generator) -> np.ndarray:
@@ -170,7 +170,7 @@ def test_bleed_and_reverberation_stay_silent(tmp_path: Path) -> None:
         "21 Drum.wav": part(21) * 0.6 + bleed(lute, noise),
         "22 Wet.wav": 0.7 * echo(lute),
     }
-    assert compared(tmp_path / "x", files).held == ()
+    assert compared(tmp_path / "x", files).contained == ()
 
 
 def test_split_pairs_find_the_right_partner_among_several(tmp_path: Path) -> None:

@@ -91,6 +91,6 @@ def test_what_is_told_already_is_left_out() -> None:
     bins[: 40 * APART - 290] = 1.0
     tracks = [resting("0 P.wav", np.ones(len(bins))), resting("1 P.wav", bins)]
     (found,) = find_contained(tracks, made, gram, leave_out=frozenset())
-    assert (found.path, found.held, found.gain_db) == ("0 P.wav", "1 P.wav", pytest.approx(-6.02, abs=0.5))
+    assert (found.path, found.inner, found.gain_db) == ("0 P.wav", "1 P.wav", pytest.approx(-6.02, abs=0.5))
     for path in made.paths:
         assert find_contained(tracks, made, gram, leave_out=frozenset({path})) == []

@@ -15,11 +15,11 @@ from sounds import RATE
 def test_a_file_holds_another_only_at_one_gain_in_all_bands(tmp_path: Path) -> None:
     inner, outer = part(40, rest=(4.0, 9.0)), 0.5 * part(41)
     found = compared(tmp_path / "same", {**OTHERS, "08 In.wav": inner, "09 Out.wav": outer + 0.5 * inner})
-    assert [(h.path, h.held) for h in found.held] == [("09 Out.wav", "08 In.wav")]
+    assert [(h.path, h.inner) for h in found.contained] == [("09 Out.wav", "08 In.wav")]
     # The same, but darker, with no band delayed: a microphone that hears a neighbour, set right in time.
     darker = 0.2 * inner + 0.3 * filtfilt(*butter(1, 300, fs=RATE), inner, axis=0)
     found = compared(tmp_path / "darker", {**OTHERS, "08 In.wav": inner, "09 Out.wav": outer + darker})
-    assert found.held == ()
+    assert found.contained == ()
 
 
 def test_a_mono_file_is_no_twin_of_a_stereo_one_with_a_silent_side(tmp_path: Path) -> None:
@@ -51,4 +51,4 @@ def test_a_file_that_never_rests_is_not_found_inside_another(tmp_path: Path) -> 
     # What sounds with it and after it may be its echo: only what sounds long after it is more than that.
     inner = part(43) + 0.05 * np.sin(np.arange(SECONDS * RATE) / 30)[:, None]
     found = compared(tmp_path / "x", {**OTHERS, "08 In.wav": inner, "09 Out.wav": 0.5 * part(44) + 0.5 * inner})
-    assert found.held == ()
+    assert found.contained == ()

@@ -11,7 +11,7 @@ import pytest
 
 from deep_tally.compare.pairs import correlation_of_levels
 from deep_tally.compare.run import Comparing
-from deep_tally.model.comparison import Comparison, Held
+from deep_tally.model.comparison import Comparison, Contained
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.model.measures import OverviewLevel
@@ -50,7 +50,7 @@ def tracks(names: Sequence[str] = NAMES, songs: Sequence[str] = SONGS) -> list[T
     return [track(f"{song}/{name}") for song in songs for name in names]
 
 
-FOUND = Comparison(held=(Held(path="One/a.wav", held="One/b.wav", gain_db=-3.0),))
+FOUND = Comparison(contained=(Contained(path="One/a.wav", inner="One/b.wav", gain_db=-3.0),))
 
 
 def test_every_song_is_a_job_of_its_own_files() -> None:

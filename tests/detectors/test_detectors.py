@@ -11,7 +11,7 @@ import soundfile
 
 from detectors.cases import BASES, CASES, Case, Kept, deliver, run
 from detectors.clean import FILES, write_clean
-from detectors.recordings import recordings
+from detectors.recordings import recordings, spoken
 from inline import check_inline
 
 DELIVERIES = 20
@@ -93,6 +93,14 @@ EXPECTED_ASKS = {
     "headroom.quiet": "a quiet recording in 16 bits",
 }
 """Why a real recording may be asked about; any other ask is a false alarm."""
+
+
+@pytest.mark.skipif(os.environ.get("DEEP_TALLY_RECORDINGS") != "required", reason="only where they are required")
+def test_the_real_recordings_are_installed() -> None:
+    found = recordings()
+    assert sum("alsa" in p.parts for p in found) >= 8
+    assert sum("freedesktop" in p.parts for p in found) >= 30
+    assert spoken(10.0) is not None
 
 
 @pytest.mark.skipif(not recordings(), reason="no real recordings are installed")

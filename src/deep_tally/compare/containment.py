@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from deep_tally.compare.sampled import SPAN, Sampled, shares_between
 from deep_tally.measure.decibels import amplitude_db
-from deep_tally.model.comparison import Held
+from deep_tally.model.comparison import Contained
 from deep_tally.model.delivery import Track
 
 _SHARE_LEAST = 0.01
@@ -39,7 +39,7 @@ def find_contained(
     *,
     leave_out: frozenset[str],
     alive: Callable[[], None] = lambda: None,
-) -> list[Held]:
+) -> list[Contained]:
     """All pairs of which one file holds the other.
 
     Parameters
@@ -53,7 +53,7 @@ def find_contained(
     alive : callable
         Called for every pair that is looked at.
     """
-    found: dict[tuple[int, int], Held] = {}
+    found: dict[tuple[int, int], Contained] = {}
     moments = _Moments(sampled)
     rested = {file: has_rested(track, sampled.places) for file, track in enumerate(tracks)}
     for one, other in np.argwhere(np.triu(shares_between(sampled, gram), 1) >= _SHARE_LEAST).tolist():
@@ -64,8 +64,8 @@ def find_contained(
             sides = _most_alike(sampled, gram, outer, inner)
             gain = _constant_gain(moments, *sides, rested[inner]) if sides is not None else None
             if gain is not None:
-                path, held = sampled.paths[outer], sampled.paths[inner]
-                found[outer, inner] = Held(path=path, held=held, gain_db=amplitude_db(abs(gain)))
+                path, inside = sampled.paths[outer], sampled.paths[inner]
+                found[outer, inner] = Contained(path=path, inner=inside, gain_db=amplitude_db(abs(gain)))
     return [found[pair] for pair in sorted(found)]
 
 
@@ -107,9 +107,11 @@ class _Moments:
         return self._cross
 
 
-def _most_alike(sampled: Sampled, gram: NDArray[np.float64], path: int, held: int) -> tuple[int, int] | None:
+def _most_alike(
+    sampled: Sampled, gram: NDArray[np.float64], outer_file: int, inner_file: int
+) -> tuple[int, int] | None:
     """The columns of the channels of two files that are most alike; None where no channels match, or are alike."""
-    outer, inner = sampled.of(path), sampled.of(held)
+    outer, inner = sampled.of(outer_file), sampled.of(inner_file)
     if len(inner) == 1:
         inner = np.repeat(inner, len(outer))
     if len(inner) != len(outer):

@@ -65,7 +65,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
-            held=(*comparison.held, *find_contained(group, sampled, gram, leave_out=explained, alive=alive)),
+            contained=(*comparison.contained, *find_contained(group, sampled, gram, leave_out=explained, alive=alive)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
             unread=(*comparison.unread, *sampled.unread),
         )

@@ -33,11 +33,11 @@ class SumOf:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Held:
-    """`held` sits inside `path` at a constant gain, sample by sample, with more besides."""
+class Contained:
+    """`inner` sits inside `path` at a constant gain, sample by sample, with more besides."""
 
     path: str
-    held: str
+    inner: str
     gain_db: float
 
 
@@ -61,7 +61,7 @@ class Comparison:
 
     twins: tuple[Twin, ...] = ()
     sums: tuple[SumOf, ...] = ()
-    held: tuple[Held, ...] = ()
+    contained: tuple[Contained, ...] = ()
     pairs: tuple[Pair, ...] = ()
     unread: tuple[Incomplete, ...] = ()
 
@@ -77,7 +77,7 @@ class Comparison:
         return Comparison(
             twins=tuple(t for t in self.twins if {t.path, t.other} <= paths),
             sums=tuple(s for s in self.sums if {s.path, *(part for part, _ in s.parts)} <= paths),
-            held=tuple(h for h in self.held if {h.path, h.held} <= paths),
+            contained=tuple(c for c in self.contained if {c.path, c.inner} <= paths),
             pairs=tuple(p for p in self.pairs if {p.left, p.right} <= paths),
         )
 

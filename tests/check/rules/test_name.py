@@ -22,7 +22,7 @@ from check.found import (
     said,
 )
 from deep_tally.intake.facts import facts_in, read_facts
-from deep_tally.model.comparison import Comparison, Held, Twin
+from deep_tally.model.comparison import Comparison, Contained, Twin
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
@@ -204,7 +204,10 @@ def test_twins_absorb_what_their_names_and_holding_say() -> None:
     one, other = track("1 Bass.wav"), track("2 bass.wav")
     twin = Twin(path=other.path, other=one.path, kind="exact", gain_db=0.0, offset_frames=0, residual_db=-150.0)
     found = related(
-        Comparison(twins=(twin,), held=(Held(path=one.path, held=other.path, gain_db=0.0),)), one, other, *others()
+        Comparison(twins=(twin,), contained=(Contained(path=one.path, inner=other.path, gain_db=0.0),)),
+        one,
+        other,
+        *others(),
     )
     (finding,) = of("content.twin", found)
     assert (finding.action, finding.kind, finding.files) == (Action.ASK, "question", (one.path, other.path))

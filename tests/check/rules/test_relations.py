@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from check.found import of, related
-from deep_tally.model.comparison import Comparison, Held, SumOf
+from deep_tally.model.comparison import Comparison, Contained, SumOf
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from tracks import (
@@ -16,8 +16,10 @@ def test_groups_and_wet_parts_hold_others_by_their_nature() -> None:
     dry, wet = track("1 Voice dry.wav"), track("2 Voice wet.wav")
     drums, group = track("3 Snare.wav"), track("4 Drums group.wav", role=Role.GROUP)
     odd, inner = track("5 Keys.wav"), track("6 Harp.wav")
-    held = tuple(Held(path=a.path, held=b.path, gain_db=-6.0) for a, b in ((wet, dry), (group, drums), (odd, inner)))
-    found = related(Comparison(held=held), dry, wet, drums, group, odd, inner, *others())
+    inside = tuple(
+        Contained(path=a.path, inner=b.path, gain_db=-6.0) for a, b in ((wet, dry), (group, drums), (odd, inner))
+    )
+    found = related(Comparison(contained=inside), dry, wet, drums, group, odd, inner, *others())
     assert [f.files for f in of("content.holds-another", found)] == [(odd.path,)]
 
 

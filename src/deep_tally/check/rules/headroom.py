@@ -135,12 +135,12 @@ def _is_limited(track: Track, brief: Brief) -> bool:
 
 def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Three or more files are limited to one ceiling just under full scale: a limiter on the main output is in each."""
-    held = [
+    ceilings = [
         (t.measures.sample_peak_dbfs, t)
         for t in song.asked
         if t.measures is not None and _is_limited(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
     ]
-    near = nearest(held, brief.threshold("headroom.shared_peak_db"))
+    near = nearest(ceilings, brief.threshold("headroom.shared_peak_db"))
     if len(near) >= _CEILING_FILES:
         ceiling = sum(value for value, _ in near) / len(near)
         yield about("headroom.shared-ceiling", Action.ASK, [t for _, t in near], dbfs=ceiling, files=len(near))

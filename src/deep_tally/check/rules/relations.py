@@ -36,8 +36,8 @@ def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Another delivered file sits inside this one. Groups hold their parts by their nature, a wet part its dry one."""
     tracks = {t.path: t for t in song.asked}
-    for found in song.comparison.held:
-        outer, inner = tracks.get(found.path), tracks.get(found.held)
+    for found in song.comparison.contained:
+        outer, inner = tracks.get(found.path), tracks.get(found.inner)
         if outer is None or inner is None or Role.GROUP in (outer.role, inner.role) or is_one_part(outer, inner):
             continue
         if outer.role is Role.EFFECT_RETURN:
@@ -48,7 +48,7 @@ def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
             outer,
             kind="question",
             confidence=0.85,
-            partner=found.held,
+            partner=found.inner,
             gain_db=found.gain_db,
         )
 
