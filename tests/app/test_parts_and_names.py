@@ -365,8 +365,8 @@ def test_names_go_into_the_reply_and_out_as_csv(named: Window, qtbot: QtBot, tmp
 def test_the_sheet_shows_what_was_understood_and_ties_pairs(named: Window) -> None:
     sheet = named.sheet.sheet_model.sheet
     rows = {r.track.path: r for r in sheet.rows}
-    assert rows["05 Gtr L.wav"].tie == rows["06 Gtr R.wav"].tie != ""
-    assert rows["02 bs.wav"].tie == ""
+    assert rows["05 Gtr L.wav"].sibling_key == rows["06 Gtr R.wav"].sibling_key != ""
+    assert rows["02 bs.wav"].sibling_key == ""
     told = tooltip(rows["04 LdVox wet.wav"], Column.NAME, None)
     assert "LdVox: part, lead voice\nwet: form\nFamily: voices" in told
     assert cell_text(rows["02 bs.wav"], Column.NAME) == "02 bs.wav"

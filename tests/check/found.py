@@ -17,8 +17,8 @@ from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
+    ClickTempo,
     Density,
-    Pulse,
     SpectralEdge,
     Spectrum,
 )
@@ -143,8 +143,9 @@ def said(finding: Finding, path: str | None, *more: Track) -> str:
 
 
 def click_until(bpm: float, *, first_s: float = 0.0, last_s: float = 39.0) -> Track:
-    pulse = Pulse(bpm=bpm, strokes=64, first_frame=round(first_s * RATE), last_frame=round(last_s * RATE), stray_ms=0.4)
-    return track("Click.wav", role=Role.CLICK, pulse=pulse)
+    first, last = round(first_s * RATE), round(last_s * RATE)
+    click_tempo = ClickTempo(bpm=bpm, strokes=64, first_frame=first, last_frame=last, stray_ms=0.4)
+    return track("Click.wav", role=Role.CLICK, click_tempo=click_tempo)
 
 
 SHORT = 30 * RATE

@@ -14,7 +14,7 @@ from deep_tally.model.comparison import Comparison, Twin
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.measures import Density, FlatTops, Pulse, SpectralEdge, Spectrum
+from deep_tally.model.measures import ClickTempo, Density, FlatTops, SpectralEdge, Spectrum
 from tracks import DEFAULT_BRIEF, RATE, SECONDS, brief, findings, others, runs, song_of, stereo, track
 
 FLAT = np.zeros(2049, np.float16)
@@ -75,8 +75,8 @@ def test_a_loops_bars_are_counted_from_where_it_begins() -> None:
 
 def test_a_click_that_stops_early_is_told_in_bars_and_milliseconds() -> None:
     # The others sound until 35 s; the click's last stroke at 30 s is two bars of 2.5 s before that.
-    pulse = Pulse(bpm=96.0, strokes=48, first_frame=0, last_frame=30 * RATE, stray_ms=0.1)
-    click = track("Click.wav", role=Role.CLICK, pulse=pulse)
+    click_tempo = ClickTempo(bpm=96.0, strokes=48, first_frame=0, last_frame=30 * RATE, stray_ms=0.1)
+    click = track("Click.wav", role=Role.CLICK, click_tempo=click_tempo)
     found = the("length.click-short", [click, *others()])
     assert (found.evidence["bars"], found.evidence["ms"]) == (pytest.approx(2.0), pytest.approx(5000.0))
 

@@ -35,7 +35,7 @@ NOISE_77 = np.random.default_rng(77)
 
 
 def levels(ripple_db: float = 0.0, spread_db: float = 3.0) -> np.ndarray:
-    """Looks whose content ends at 15 kHz: [shape=(looks, bins)], rippled over frequency, spread within each look."""
+    """Levels of content that ends at 15 kHz: [shape=(excerpts, bins)], rippled over frequency, spread within each."""
     bins = np.arange(FRAMES // 2 + 1)
     hz = bins * RATE / FRAMES
     shape = np.where(hz < 15_000, -40.0, -100.0) + np.where(hz < 15_000, ripple_db / 2 * np.sin(hz / 130), 0.0)

@@ -63,8 +63,8 @@ def test_one_value_off_the_grid_is_enough() -> None:
 def test_a_grid_on_one_side_only_is_found() -> None:
     fine = NOISE_5.uniform(-0.5, 0.5, 4096)
     coarse = np.rint(fine * 2**15) / 2**15 * 0.7
-    for look in (np.stack([fine, coarse], axis=1), np.stack([coarse, fine], axis=1)):
-        grid = value_grid([look])
+    for excerpt in (np.stack([fine, coarse], axis=1), np.stack([coarse, fine], axis=1)):
+        grid = value_grid([excerpt])
         assert grid is not None
         assert (grid.bits, grid.gain_db) == (16, pytest.approx(20 * math.log10(0.7), abs=0.01))
     assert value_grid([fine[:, None]]) is None

@@ -51,7 +51,7 @@ def test_a_pause_lies_twenty_decibels_under_the_loudest_second(above_db: float, 
 def test_hum_stands_out_of_what_lies_around_it(over_db: float, found: bool) -> None:
     # A bed of tones a hertz apart, without those near the mains: its level is the median, without any chance.
     time, mains = np.arange(RATE) / RATE, (50, 100, 150)
-    bed, look = np.zeros(RATE), np.zeros(RATE)
+    bed, excerpt = np.zeros(RATE), np.zeros(RATE)
     for hz in range(20, 181):
         if min(abs(hz - m) for m in mains) > 2:
             bed += np.sin(2 * np.pi * hz * time + hz * hz)
@@ -60,11 +60,11 @@ def test_hum_stands_out_of_what_lies_around_it(over_db: float, found: bool) -> N
     for m in mains:
         around = [hz for hz in range(m - 20, m + 21) if abs(hz - m) > 4]
         tone = math.sqrt(np.median(power[around]) * 10 ** (over_db / 10)) / (window.sum() / 2)
-        look += tone * np.sin(2 * np.pi * m * time)
-    assert (find_hum([1e-5 * (bed + look)[:, None]] * 2, RATE, loud_dbfs=-10) is not None) is found
+        excerpt += tone * np.sin(2 * np.pi * m * time)
+    assert (find_hum([1e-5 * (bed + excerpt)[:, None]] * 2, RATE, loud_dbfs=-10) is not None) is found
 
 
-def looks(*levels: float, hz: float = 50.0, beside: float = 0.0) -> list[np.ndarray]:
+def excerpts(*levels: float, hz: float = 50.0, beside: float = 0.0) -> list[np.ndarray]:
     """Quiet seconds of hum at some levels, perhaps with a stronger tone 8 Hz above each harmonic."""
     time = np.arange(RATE) / RATE
     hum = sum(np.sin(2 * np.pi * hz * n * time + n) / n for n in range(1, 6))
@@ -74,20 +74,20 @@ def looks(*levels: float, hz: float = 50.0, beside: float = 0.0) -> list[np.ndar
 
 
 def test_hum_is_as_strong_in_every_pause() -> None:
-    assert find_hum(looks(1e-3, 1e-3, 1e-3), RATE, loud_dbfs=-10) is not None
+    assert find_hum(excerpts(1e-3, 1e-3, 1e-3), RATE, loud_dbfs=-10) is not None
     # Six decibels are 0.501.
-    assert find_hum(looks(1e-3, 0.52e-3, 1e-3), RATE, loud_dbfs=-10) is not None
-    assert find_hum(looks(1e-3, 0.48e-3, 1e-3), RATE, loud_dbfs=-10) is None
+    assert find_hum(excerpts(1e-3, 0.52e-3, 1e-3), RATE, loud_dbfs=-10) is not None
+    assert find_hum(excerpts(1e-3, 0.48e-3, 1e-3), RATE, loud_dbfs=-10) is None
 
 
 def test_a_tone_beside_a_stronger_one_is_no_hum() -> None:
-    assert find_hum(looks(1e-3, 1e-3, beside=0.5), RATE, loud_dbfs=-10) is not None
-    assert find_hum(looks(1e-3, 1e-3, beside=2.0), RATE, loud_dbfs=-10) is None
+    assert find_hum(excerpts(1e-3, 1e-3, beside=0.5), RATE, loud_dbfs=-10) is not None
+    assert find_hum(excerpts(1e-3, 1e-3, beside=2.0), RATE, loud_dbfs=-10) is None
 
 
 def test_hum_needs_two_pauses_twenty_decibels_under_the_loudest_second() -> None:
-    assert find_hum(looks(1e-3), RATE, loud_dbfs=-10) is None
-    assert find_hum(looks(1e-3, 1e-3), RATE, loud_dbfs=-45) is None
+    assert find_hum(excerpts(1e-3), RATE, loud_dbfs=-10) is None
+    assert find_hum(excerpts(1e-3, 1e-3), RATE, loud_dbfs=-45) is None
 
 
 def with_pauses(floor: np.ndarray) -> np.ndarray:

@@ -99,7 +99,7 @@ def test_the_mean_of_a_few_strokes_is_no_offset() -> None:
 
 
 def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it() -> None:
-    pulse = np.where(np.arange(9 * RATE) % 480 < 100, 0.3, -0.1)
-    pulse[5 * RATE :] = 0
-    assert measured(pulse, bits=24).offset_step is None
+    click_tempo = np.where(np.arange(9 * RATE) % 480 < 100, 0.3, -0.1)
+    click_tempo[5 * RATE :] = 0
+    assert measured(click_tempo, bits=24).offset_step is None
     assert measured(np.tile(MUSIC, 3), bits=24).offset_step is None

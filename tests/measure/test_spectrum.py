@@ -98,7 +98,7 @@ def test_only_loud_parts_count() -> None:
 
 
 def library(edge: float, *, drop_db: float = 60.0, above_db: float | None = None) -> np.ndarray:
-    """Two looks of steady levels that fall at one place; perhaps with a line above it."""
+    """Two excerpts of steady levels that fall at one place; perhaps with a line above it."""
     hz = np.arange(FRAMES // 2 + 1) * RATE / FRAMES
     shape = np.where(hz < edge, -40.0, -40.0 - drop_db)
     if above_db is not None:

@@ -8,7 +8,7 @@ from deep_tally.model.brief import Part
 from deep_tally.model.delivery import SongFacts
 from deep_tally.names.match import LEAST, match_parts
 from deep_tally.names.read import read_names
-from deep_tally.names.ties import ties_of
+from deep_tally.names.siblings import siblings_of
 from deep_tally.session.brief_library import part_lists
 
 
@@ -103,9 +103,9 @@ def test_every_part_of_an_example_list_finds_a_file_of_its_own_name(name: str) -
 
 def test_sides_and_forms_of_one_part_are_tied() -> None:
     files = ["Gtr L.wav", "Gtr R.wav", "Vox dry.wav", "Vox wet.wav", "Bass DI.wav", "Bass Amp.wav", "Kick.wav"]
-    ties = ties_of(read_names([*files, "b/Gtr L.wav", "Vox Dbl dry.wav"], SongFacts()))
-    assert ties["Gtr L.wav"] == ties["Gtr R.wav"]
-    assert ties["Vox dry.wav"] == ties["Vox wet.wav"]
-    assert ties["Bass DI.wav"] == ties["Bass Amp.wav"]
-    assert len(set(ties.values())) == 3
-    assert not {"Kick.wav", "b/Gtr L.wav", "Vox Dbl dry.wav"} & set(ties)
+    siblings = siblings_of(read_names([*files, "b/Gtr L.wav", "Vox Dbl dry.wav"], SongFacts()))
+    assert siblings["Gtr L.wav"] == siblings["Gtr R.wav"]
+    assert siblings["Vox dry.wav"] == siblings["Vox wet.wav"]
+    assert siblings["Bass DI.wav"] == siblings["Bass Amp.wav"]
+    assert len(set(siblings.values())) == 3
+    assert not {"Kick.wav", "b/Gtr L.wav", "Vox Dbl dry.wav"} & set(siblings)

@@ -140,10 +140,11 @@ def facts_of(
         midi=[e.midi for e in entries if e.midi is not None],
         notes=[e.text for e in entries if e.text],
         clicks=[e.path.rpartition("/")[2] for e in entries if e.role is Role.CLICK],
-        pulses_bpm=[
-            t.measures.pulse.bpm
+        click_tempos_bpm=[
+            t.measures.click_tempo.bpm
             for t in tracks
-            if t.path in paths and t.role is Role.CLICK and t.measures is not None and t.measures.pulse is not None
+            if t.path in paths and t.role is Role.CLICK
+            if t.measures is not None and t.measures.click_tempo is not None
         ],
         user_bpm=user_bpm,
         asked_bpm=brief.tempo_bpm,

@@ -1,4 +1,4 @@
-"""What was asked against what came: how many files meet each line of the brief. Reads no audio."""
+"""What was requested against what was received: how many files meet each line of the brief. Reads no audio."""
 
 from __future__ import annotations
 
@@ -73,7 +73,7 @@ _COMPANIONS: Mapping[str, Callable[[SongSet], bool]] = MappingProxyType(
 def coverage_of(delivery: Delivery, brief: Brief) -> Mapping[str, Coverage]:
     """How far each line of a brief is met that files can show; the key is the line's in the brief.
 
-    Companions are counted whether they are asked or not: what came unasked is worth knowing too.
+    Companions are counted whether they are asked or not: what was received unasked is worth knowing too.
     """
     asked = [t for s in delivery.sets for t in s.asked]
     found = {key: _by_codes(asked, delivery.findings, codes) for key, codes in _BY_CODES.items()}

@@ -27,7 +27,7 @@ _ALIKE_FROM_PEAK = 0.999
 """Of how two files go on from their peaks; twins are alike to a thousandth in all, and more so where they are loud."""
 _SAME_GAIN = 1e-5
 _SHAPE_WITHIN_DB = 0.05
-_LOOKS, _LOOK_FRAMES = 16, 4096
+_EXCERPTS, _EXCERPT_FRAMES = 16, 4096
 _FLOOR_DB = -150.0
 
 
@@ -148,11 +148,11 @@ def shifted(one: Track, other: Track, entries: Mapping[str, Entry]) -> Twin | No
     if not lag or not a.loud_frames:
         return None
     # What the shift moved over an edge is gone: only moments that both files have whole are compared.
-    both = [p for p in a.loud_frames if p + lag >= 0 and max(p, p + lag) + _LOOK_FRAMES <= min(a.frames, b.frames)]
-    places = both[:: -(-len(both) // _LOOKS)] if both else []
+    both = [p for p in a.loud_frames if p + lag >= 0 and max(p, p + lag) + _EXCERPT_FRAMES <= min(a.frames, b.frames)]
+    places = both[:: -(-len(both) // _EXCERPTS)] if both else []
     try:
-        x = read_at(entries[one.path].source, places, _LOOK_FRAMES).astype(np.float64)
-        y = read_at(entries[other.path].source, [p + lag for p in places], _LOOK_FRAMES).astype(np.float64)
+        x = read_at(entries[one.path].source, places, _EXCERPT_FRAMES).astype(np.float64)
+        y = read_at(entries[other.path].source, [p + lag for p in places], _EXCERPT_FRAMES).astype(np.float64)
     except (UnreadableSound, NotCheckedHere):
         return None
     energy, product = float((x * x).sum()), float((x * y).sum())

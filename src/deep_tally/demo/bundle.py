@@ -1,4 +1,4 @@
-"""A third delivery: a zip with two songs, notes, MIDI and strays, and files that were hurt on the way."""
+"""A third delivery: a zip with two songs, notes, MIDI and strays, and files that were damaged on the way."""
 
 from __future__ import annotations
 

@@ -19,4 +19,4 @@ ENDINGS = {
 }
 """Container -> the endings a name may have for it."""
 SOUND_ENDINGS = frozenset(ending for endings in ENDINGS.values() for ending in endings) - {"mp4"}
-"""What a name ends in that speaks for sound; an MP4 is more often a film."""
+"""What a name ends in that speaks for sound; an MP4 is more often a video."""

@@ -125,7 +125,7 @@ def read_facts(
     midi: Iterable[MidiFacts] = (),
     notes: Iterable[str] = (),
     clicks: Sequence[str] = (),
-    pulses_bpm: Iterable[float] = (),
+    click_tempos_bpm: Iterable[float] = (),
     user_bpm: float | None = None,
     asked_bpm: float | None = None,
     asked_meter: MeterStep | None = None,
@@ -147,7 +147,7 @@ def read_facts(
         What MIDI files and the client's notes state.
     clicks : sequence of str
         Names of click files: what one of them states is the song's.
-    pulses_bpm : iterable of float
+    click_tempos_bpm : iterable of float
         Tempos that click files play, whatever their names say.
     user_bpm : float, optional
         What the user set for this song.
@@ -160,7 +160,7 @@ def read_facts(
     said = [facts_in(note) for note in notes]
     of_notes = [s.tempo_bpm for s in said]
     of_clicks = [tempo_in(c) for c in clicks]
-    played = [round(bpm, 2) for bpm in pulses_bpm]
+    played = [round(bpm, 2) for bpm in click_tempos_bpm]
     # What one file's name states may be a loop's own: the names count where most that state anything agree.
     of_names = _agreed(tempo_in(t) for t in names), _agreed(key_in(t) for t in names)
     of_comments = _agreed(tempo_in(t) for t in comments), _agreed(key_in(t) for t in comments)

@@ -1,4 +1,4 @@
-"""Does a file hold moving pictures? A film among the parts is no trackout.
+"""Does a file hold moving pictures? A video among the parts is no trackout.
 
 References
 ----------

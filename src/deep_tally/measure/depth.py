@@ -45,7 +45,7 @@ class GridMeter:
         return self._grids[0] if self._grids else 32
 
 
-def value_grid(looks: list[NDArray[np.float64]]) -> ValueGrid | None:
+def value_grid(excerpts: list[NDArray[np.float64]]) -> ValueGrid | None:
     """The grid that the values of loud stretches lie on when a constant gain has moved it off that of its bits.
 
     Values that were rounded to 16 bits and then multiplied keep their distance: no two of them come closer than one
@@ -54,13 +54,13 @@ def value_grid(looks: list[NDArray[np.float64]]) -> ValueGrid | None:
 
     Parameters
     ----------
-    looks : list of float64 [shape=(frames, channels)]
+    excerpts : list of float64 [shape=(frames, channels)]
     """
-    for channel in range(looks[0].shape[1] if looks else 0):
-        # Nearly all files show in one look already that they have no such grid.
-        if np.diff(np.unique(looks[0][:, channel])).min(initial=np.inf) < _GAP_LEAST * _STEP_24:
+    for channel in range(excerpts[0].shape[1] if excerpts else 0):
+        # Nearly all files show in one excerpt already that they have no such grid.
+        if np.diff(np.unique(excerpts[0][:, channel])).min(initial=np.inf) < _GAP_LEAST * _STEP_24:
             continue
-        values = np.unique(np.concatenate([look[:, channel] for look in looks]))
+        values = np.unique(np.concatenate([excerpt[:, channel] for excerpt in excerpts]))
         if len(values) < 2:
             continue
         gaps = np.diff(values) / _STEP_24

@@ -291,7 +291,7 @@ def _tail_levels(frames: int, rate_hz: int, read: ReadSamples) -> tuple[float, .
     count = min(frames, span * _TAIL_WINDOWS)
     tail = read(frames - count, count)
     padded = np.zeros((span * _TAIL_WINDOWS, tail.shape[1]))
-    # A hurt stream may give less when it is decoded a second time.
+    # A damaged stream may give less when it is decoded a second time.
     padded[len(padded) - len(tail) :] = tail
     squares = (padded * padded).reshape(_TAIL_WINDOWS, span, -1).mean(axis=1).max(axis=1)
     return tuple(rms_dbfs(float(s)) for s in squares)

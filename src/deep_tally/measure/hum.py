@@ -16,25 +16,26 @@ _AROUND_HZ, _SKIRT_HZ = 20.0, 4.0
 _PROTRUDES_DB = 15.0
 _MULTIPLES_LEAST = 3
 _UNDER_LOUD_DB = 20.0
-_LOOKS_LEAST = 2
+_EXCERPTS_LEAST = 2
 _STEADY_DB = 6.0
 
 
-def find_hum(looks: list[NDArray[np.float64]], rate_hz: int, *, loud_dbfs: float) -> Hum | None:
+def find_hum(excerpts: list[NDArray[np.float64]], rate_hz: int, *, loud_dbfs: float) -> Hum | None:
     """The hum that all quiet stretches share; None where there is none or nothing is quiet.
 
     Parameters
     ----------
-    looks : list of float64 [shape=(frames, channels)]
+    excerpts : list of float64 [shape=(frames, channels)]
         The quietest stretches, at least half a second each.
     loud_dbfs : float
         The level of the file's loudest second: a stretch is quiet when it lies 20 dB under it.
     """
-    quiet = [look for look in looks if rms_dbfs(float((look * look).mean())) < loud_dbfs - _UNDER_LOUD_DB]
-    if len(quiet) < _LOOKS_LEAST:
+    under_dbfs = loud_dbfs - _UNDER_LOUD_DB
+    quiet = [excerpt for excerpt in excerpts if rms_dbfs(float((excerpt * excerpt).mean())) < under_dbfs]
+    if len(quiet) < _EXCERPTS_LEAST:
         return None
     window = np.hanning(len(quiet[0]))
-    powers = [np.abs(np.fft.rfft(look * window[:, None], axis=0)).max(axis=1) ** 2 for look in quiet]
+    powers = [np.abs(np.fft.rfft(excerpt * window[:, None], axis=0)).max(axis=1) ** 2 for excerpt in quiet]
     power = np.min(powers, axis=0)
     # Hum is in all of them, and as strong: a note dies away.
     steady = np.max(powers, axis=0) <= power * 10 ** (_STEADY_DB / 10)

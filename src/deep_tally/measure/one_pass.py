@@ -1,4 +1,4 @@
-"""All measures of one file in one pass over its blocks, with a few short looks back at the end."""
+"""All measures of one file in one pass over its blocks, with a few short stretches read again at the end."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.intake.sound import SoundReader
+from deep_tally.measure.click_tempo import find_click_tempo
 from deep_tally.measure.clipping import ClipFinder
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
 from deep_tally.measure.density import STRETCH_MS, density, sounding_stretches
@@ -21,10 +22,9 @@ from deep_tally.measure.hum import find_hum
 from deep_tally.measure.loudness import LoudnessMeter
 from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
-from deep_tally.measure.pulse import find_pulse
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
-from deep_tally.measure.spectrum import FRAMES, LOOKS, long_term, spectra_of
+from deep_tally.measure.spectrum import EXCERPTS, FRAMES, long_term, spectra_of
 from deep_tally.measure.stretches import loud_places, quiet_places
 from deep_tally.measure.truepeak import TruePeakMeter
 from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
@@ -33,15 +33,15 @@ from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 
 BLOCK_FRAMES = 131_072
 _CHANNELS_AT_FULL = 8
-"""Up to so many channels, blocks and looks are as long, and overviews as fine, as they are for stereo; of wider files
-they shrink, so that memory does not grow with the channels."""
+"""Up to so many channels, blocks and excerpts are as long, and overviews as fine, as they are for stereo; of wider
+files they shrink, so that memory does not grow with the channels."""
 
-_LOOKS_LEAST = 8
+_EXCERPTS_LEAST = 8
 _WINDOWS_MOST = 1 << 18
 _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
-_QUIET_LOOKS = 4
+_QUIET_EXCERPTS = 4
 _OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
 _CALM_BINS = 20  # 100 ms: longer than a period of anything that is heard
 _CALM_LEAST = 5
@@ -172,10 +172,10 @@ class _Pass:
         heard = self._windows_without(rest, alive) if rest.any() else windows
         edges = find_edges(heard, self._frames, rate_hz, self._reader_without(rest))
         sounding, stretches = sounding_stretches(windows, rate_hz)
-        most = max(_LOOKS_LEAST, _share(LOOKS, self._format.channels))
+        most = max(_EXCERPTS_LEAST, _share(EXCERPTS, self._format.channels))
         loud = loud_places(windows, self._frames, span=FRAMES, most=most)
-        looks = self._looks(loud, FRAMES)
-        spectra = spectra_of(looks)
+        excerpts = self._excerpts(loud, FRAMES)
+        spectra = spectra_of(excerpts)
         tops = flat_tops(self._flat_tops, sounding, stretches.frames)
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
@@ -194,21 +194,21 @@ class _Pass:
             clip_runs=clips,
             overs=overs,
             nonfinite=self._nonfinite.result(),
-            sides=self._sides.result(looks, spectra, _stretches(bins, rate_hz), rate_hz=rate_hz)
+            sides=self._sides.result(excerpts, spectra, _stretches(bins, rate_hz), rate_hz=rate_hz)
             if self._sides
             else None,
             edges=edges,
             overview=pyramid(bins, self._frames),
             worst_clip=self._excerpt(clips.longest or overs.longest),
             bits_set=self._fixed.bits_set if self._fixed else (),
-            value_grid=value_grid(looks) if self._format.sample_format != "lossy" else None,
+            value_grid=value_grid(excerpts) if self._format.sample_format != "lossy" else None,
             loud_frames=tuple(loud),
             flat_tops=tops,
             gaps=self._gaps.result(windows, self._frames, peak),
             density=density(windows, sounding, stretches),
             spectrum=long_term(spectra, rate_hz),
             hum=self._hum(windows),
-            pulse=find_pulse(windows, self._format.rate_hz),
+            click_tempo=find_click_tempo(windows, self._format.rate_hz),
             offset_steady=self._offset.steady(),
             offset_step=self._offset.step(),
             worst_flat_top=self._excerpt(tops.runs.longest),
@@ -234,21 +234,21 @@ class _Pass:
         """Reads samples with a constant offset taken out: an offset is no sound."""
         return lambda start, count: self._read(start, count) - offset
 
-    def _looks(self, places: list[int], span: int, *, channels: int | None = None) -> list[NDArray[np.float64]]:
+    def _excerpts(self, places: list[int], span: int, *, channels: int | None = None) -> list[NDArray[np.float64]]:
         """Short stretches read again, of the first channels; one that a damaged stream no longer gives is missing."""
         step = min(span, _share(BLOCK_FRAMES, self._format.channels))
-        looks = []
+        excerpts = []
         for place in places:
             stop = place + span
             pieces = [self._read(at, min(step, stop - at))[:, :channels].copy() for at in range(place, stop, step)]
-            looks.append(np.concatenate(pieces) if len(pieces) > 1 else pieces[0])
-        return [look for look in looks if len(look) == span]
+            excerpts.append(np.concatenate(pieces) if len(pieces) > 1 else pieces[0])
+        return [excerpt for excerpt in excerpts if len(excerpt) == span]
 
     def _hum(self, windows: Windows) -> Hum | None:
         second = self._format.rate_hz
-        places = quiet_places(windows, self._frames, span=second, most=_QUIET_LOOKS)
+        places = quiet_places(windows, self._frames, span=second, most=_QUIET_EXCERPTS)
         # Mains hum reaches all channels of a device alike: a few of them show it.
-        quiet = self._looks(places, second, channels=_CHANNELS_AT_FULL)
+        quiet = self._excerpts(places, second, channels=_CHANNELS_AT_FULL)
         if not quiet:
             return None
         seconds = windows.grouped(max(1, round(second / windows.frames)))

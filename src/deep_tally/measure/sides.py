@@ -40,7 +40,7 @@ class SidesMeter:
 
     def result(
         self,
-        looks: list[NDArray[np.float64]],
+        excerpts: list[NDArray[np.float64]],
         spectra: NDArray[np.complex128],
         stretches: NDArray[np.float32],
         *,
@@ -50,9 +50,9 @@ class SidesMeter:
 
         Parameters
         ----------
-        looks : list of float64 [shape=(frames, 2)]
+        excerpts : list of float64 [shape=(frames, 2)]
             The loudest moments, all of one length.
-        spectra : complex128 [shape=(looks, 2, bins)]
+        spectra : complex128 [shape=(excerpts, 2, bins)]
             Their spectra.
         stretches : float32 [shape=(stretches, 2)]
             Energy of both sides in stretches of about 50 ms.
@@ -70,7 +70,7 @@ class SidesMeter:
         residual = None if correlation is None else power_db(1 - correlation * correlation)
         lag = None
         if residual is not None and residual > _LAG_FROM_DB:
-            lag = _find_lag(looks[:: max(1, len(looks) // _LAG_LOOKS)])
+            lag = _find_lag(excerpts[:: max(1, len(excerpts) // _LAG_LOOKS)])
         return Sides(
             correlation=correlation,
             side_to_mid_db=side_to_mid,
@@ -112,22 +112,22 @@ def _by_band(spectra: NDArray[np.complex128], rate_hz: int) -> tuple[BandSides, 
     return tuple(bands)
 
 
-def _find_lag(looks: list[NDArray[np.float64]]) -> Lag | None:
+def _find_lag(excerpts: list[NDArray[np.float64]]) -> Lag | None:
     """How many frames later the right side comes than the left, within 48, and how alike they are then."""
     inside = slice(_LAG_MOST, -_LAG_MOST)
-    if not looks or len(looks[0]) <= 4 * _LAG_MOST:
+    if not excerpts or len(excerpts[0]) <= 4 * _LAG_MOST:
         return None
-    cross = np.zeros(2 * len(looks[0]))
-    for look in looks:
+    cross = np.zeros(2 * len(excerpts[0]))
+    for excerpt in excerpts:
         middle = np.zeros(len(cross))
-        middle[inside.start : len(look) + inside.stop] = look[inside, 0]
-        cross += np.fft.irfft(np.fft.rfft(look[:, 1], len(cross)) * np.fft.rfft(middle).conj())
+        middle[inside.start : len(excerpt) + inside.stop] = excerpt[inside, 0]
+        cross += np.fft.irfft(np.fft.rfft(excerpt[:, 1], len(cross)) * np.fft.rfft(middle).conj())
     lags = np.arange(-_LAG_MOST, _LAG_MOST + 1)
     lag = int(lags[np.abs(cross[lags]).argmax()])
     product = left_energy = right_energy = 0.0
-    for look in looks:
-        left = look[inside, 0]
-        right = look[_LAG_MOST + lag : len(look) - _LAG_MOST + lag, 1]
+    for excerpt in excerpts:
+        left = excerpt[inside, 0]
+        right = excerpt[_LAG_MOST + lag : len(excerpt) - _LAG_MOST + lag, 1]
         product += float(left @ right)
         left_energy += float(left @ left)
         right_energy += float(right @ right)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from deep_tally.model.measures import SpectralEdge, Spectrum
 
 FRAMES = 4096
-LOOKS = 64
+EXCERPTS = 64
 FLOOR_DB = -150.0
 _SMOOTHED_HZ = 150.0
 _NEAR_HZ, _FAR_HZ = 250.0, 1000.0
@@ -20,14 +20,14 @@ _HIGHEST_SHARE = 0.93
 """Of half the rate: above it the edge is the converter's own filter."""
 _LEAST_DROP_DB, _NOTHING_ABOVE_DB = 20.0, 17.0
 _DENSE_DB, _NOISE_DB = 15.0, 22.0
-"""How far the content under an edge may rise again in the mean, and vary within one look (noise: 13 dB from the tenth
-to the ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
+"""How far the content under an edge may rise again in the mean, and vary within one excerpt (noise: 13 dB from the
+tenth to the ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
 
 
-def spectra_of(looks: list[NDArray[np.float64]]) -> NDArray[np.complex128]:
-    """Spectra of stretches of `FRAMES` frames, complex128 [shape=(looks, channels, bins)]; a full-scale sine is 1."""
+def spectra_of(excerpts: list[NDArray[np.float64]]) -> NDArray[np.complex128]:
+    """Spectra of `FRAMES` frames each, complex128 [shape=(excerpts, channels, bins)]; a full-scale sine is 1."""
     window = np.blackman(FRAMES)
-    stacked = np.array([look.T for look in looks]) if looks else np.empty((0, 1, FRAMES))
+    stacked = np.array([excerpt.T for excerpt in excerpts]) if excerpts else np.empty((0, 1, FRAMES))
     spectra: NDArray[np.complex128] = np.fft.rfft(stacked * (2 * window / window.sum()), axis=2)
     return spectra
 
@@ -47,11 +47,11 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
 
     Parameters
     ----------
-    levels : float64 [shape=(looks, FRAMES // 2 + 1)]
+    levels : float64 [shape=(excerpts, FRAMES // 2 + 1)]
         Decibels.
     """
     bin_hz = rate_hz / FRAMES
-    looks, levels = levels, levels.mean(axis=0)
+    excerpts, levels = levels, levels.mean(axis=0)
     width = max(1, round(_SMOOTHED_HZ / bin_hz)) | 1
     padded = np.pad(levels, width // 2, mode="edge")
     smooth = np.convolve(padded, np.ones(width) / width, "valid")
@@ -74,7 +74,7 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
     under = slice(place - far, place - near)
     if float((smooth[under] - np.minimum.accumulate(smooth[under])).max()) > _DENSE_DB:
         return None
-    high, low = np.percentile(looks[:, under] - smooth[under], (90, 10), axis=1)
+    high, low = np.percentile(excerpts[:, under] - smooth[under], (90, 10), axis=1)
     if float(np.median(high - low)) > _NOISE_DB:
         return None
     # Half way down: that is where a filter's name says it cuts, however steep it is.

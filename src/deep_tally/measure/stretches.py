@@ -1,4 +1,4 @@
-"""Second looks: where is a file loud, where is it quiet? Short stretches there are read again at the file's end."""
+"""Where is a file loud, where is it quiet? Short stretches there are read again at the file's end."""
 
 from __future__ import annotations
 

@@ -107,11 +107,11 @@ class SongSet:
     modified_s : mapping of path to float
         When each file was last written, in seconds since 1970, as far as that is known.
     companions : frozenset of Role
-        What files that are not audio came along.
+        What files that are not audio were delivered with it.
     names : mapping of path to ParsedName
         What is understood of each file's name.
     parts : tuple of AskedPart
-        The parts the brief asks for, with the files that came for them.
+        The parts the brief asks for, with the files received for them.
     placements : mapping of path to Placement
         Where files belong that do not belong at the song's start, and those the user put back there.
     """

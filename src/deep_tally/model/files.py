@@ -98,7 +98,7 @@ class Entry:
     path : str
         Inside the delivery.
     source : Path
-        Where its bytes are: the client's file, or the private copy of what came in a zip.
+        Where its bytes are: the client's file, or the private copy of what was in a zip.
     song : str
         The song set it belongs to: a folder's name, a shared beginning of names, or the delivery's name. Empty for a
         note or MIDI file that is about no single one of several songs.

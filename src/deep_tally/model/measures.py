@@ -258,7 +258,7 @@ class Edges:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Pulse:
+class ClickTempo:
     """Strokes at one interval, and nothing else in the file.
 
     Attributes
@@ -329,7 +329,7 @@ class Measures:
         The grid of a file that was given a gain after it was rounded; None where nothing shows one.
     loud_frames : tuple of int
         First frames of the loudest stretches of 4096 frames, at most 64, in order of time.
-    flat_tops, gaps, density, spectrum, hum, offset_step, pulse
+    flat_tops, gaps, density, spectrum, hum, offset_step, click_tempo
         See their classes; None where there is nothing of the kind.
     worst_flat_top : Excerpt or None
         The samples around the longest flat top.
@@ -362,7 +362,7 @@ class Measures:
     spectrum: Spectrum | None = None
     hum: Hum | None = None
     offset_step: OffsetStep | None = None
-    pulse: Pulse | None = None
+    click_tempo: ClickTempo | None = None
     worst_flat_top: Excerpt | None = field(default=None, repr=False, compare=False)
 
     @property

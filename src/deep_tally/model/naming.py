@@ -11,7 +11,7 @@ from deep_tally.model.errors import PatternRefused
 from deep_tally.model.phrase import Phrase
 
 Order = Literal["delivered", "family"]
-"""Of the rename plan: as the files came, or families together."""
+"""Of the rename plan: as delivered, or families together."""
 
 FIELDS: Mapping[str, str] = MappingProxyType(
     {

@@ -1,4 +1,4 @@
-"""Asked parts and the files that came for them."""
+"""Requested parts and the files received for them."""
 
 from __future__ import annotations
 

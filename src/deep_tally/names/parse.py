@@ -13,7 +13,7 @@ from itertools import pairwise
 
 from deep_tally.intake.facts import DATE_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, TEMPO_SAID, key_in, tempo_in
 from deep_tally.model.names import FUZZY, SURE, ParsedName, Token, TokenKind
-from deep_tally.names.pieces import Piece, folded, pieces_of
+from deep_tally.names.segments import Segment, folded, segments_of
 from deep_tally.names.vocabulary import LONGEST_TERM, Vocabulary
 
 COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?|(?<=[\s_.-])dup(?:licate)?)$", re.I)
@@ -58,11 +58,11 @@ class _Work:
     stem: str
     vocabulary: Vocabulary
     tokens: list[Token] = field(default_factory=list)
-    pieces: list[Piece] = field(default_factory=list)
+    segments: list[Segment] = field(default_factory=list)
 
     def claim(self, kind: TokenKind, start: int, end: int, value: str) -> None:
         self.tokens.append(Token(kind, start, end, value))
-        self.pieces = [p for p in self.pieces if p.end <= start or p.start >= end]
+        self.segments = [p for p in self.segments if p.end <= start or p.start >= end]
 
     def is_free(self, start: int, end: int) -> bool:
         return all(t.end <= start or t.start >= end for t in self.tokens)
@@ -82,7 +82,8 @@ def parse(stem: str, vocabulary: Vocabulary, context: Context = NO_CONTEXT) -> P
     """
     work = _Work(stem, vocabulary)
     known = vocabulary.single_words
-    work.pieces = pieces_of(stem, lambda word: word in known or (word,) in vocabulary.sides or word in vocabulary.plain)
+    is_known = lambda word: word in known or (word,) in vocabulary.sides or word in vocabulary.plain  # noqa: E731
+    work.segments = segments_of(stem, is_known)
     _claim_notations(work)
     _claim_number(work)
     _claim_song(work, context)
@@ -139,7 +140,7 @@ def _claim_number(work: _Work) -> None:
         return
     if match := _LEADING.match(work.stem):
         span = match.span(1) if match[1] else match.span(2)
-        rest = [p for p in work.pieces if p.start >= span[1]]
+        rest = [p for p in work.segments if p.start >= span[1]]
         figures = work.stem[span[0] : span[1]]
         is_part = any((figures, *(p.word for p in rest[:n])) in work.vocabulary.parts for n in range(3))
         if rest and work.is_free(*span) and not is_part:
@@ -148,7 +149,7 @@ def _claim_number(work: _Work) -> None:
     match = _AFTER_PLAIN.match(work.stem)
     if match is None or folded(match[1]) not in work.vocabulary.plain or not work.is_free(*match.span(2)):
         return
-    if any(not p.is_digits for p in work.pieces if p.start >= match.end(2)):
+    if any(not p.is_digits for p in work.segments if p.start >= match.end(2)):
         work.claim("number", *match.span(2), match[2])
 
 
@@ -156,25 +157,25 @@ def _claim_song(work: _Work, context: Context) -> None:
     """The song's and the artist's names, wherever they stand, as long as other words remain."""
     said: tuple[tuple[TokenKind, str], ...] = (("song", context.title), ("artist", context.artist))
     for kind, words in said:
-        if wanted := [p.word for p in pieces_of(words)]:
+        if wanted := [p.word for p in segments_of(words)]:
             _claim_words(work, kind, wanted)
-    begun = [p for p in work.pieces if p.end <= _prefix_end(work, context.prefix)]
-    if not begun or not any(p.start >= begun[-1].end for p in work.pieces):
+    begun = [p for p in work.segments if p.end <= _prefix_end(work, context.prefix)]
+    if not begun or not any(p.start >= begun[-1].end for p in work.segments):
         return
     if any(p.word in work.vocabulary.single_words for p in begun):
         return  # "Drums_" before every name is no song
     kind_of_prefix: TokenKind = "artist" if context.title else "song"
-    for piece in begun:
-        if not piece.is_digits and piece.word not in work.vocabulary.plain:
-            work.claim(kind_of_prefix, piece.start, piece.end, work.stem[piece.start : piece.end])
+    for segment in begun:
+        if not segment.is_digits and segment.word not in work.vocabulary.plain:
+            work.claim(kind_of_prefix, segment.start, segment.end, work.stem[segment.start : segment.end])
 
 
 def _claim_words(work: _Work, kind: TokenKind, wanted: Sequence[str]) -> None:
-    for first in range(len(work.pieces) - len(wanted) + 1):
-        run = work.pieces[first : first + len(wanted)]
+    for first in range(len(work.segments) - len(wanted) + 1):
+        run = work.segments[first : first + len(wanted)]
         if [p.word for p in run] != list(wanted):
             continue
-        if any(not p.is_digits for p in [*work.pieces[:first], *work.pieces[first + len(wanted) :]]):
+        if any(not p.is_digits for p in [*work.segments[:first], *work.segments[first + len(wanted) :]]):
             work.claim(kind, run[0].start, run[-1].end, work.stem[run[0].start : run[-1].end])
         return
 
@@ -203,9 +204,9 @@ class _Candidate:
 
 
 def _candidates(work: _Work) -> list[_Candidate]:
-    """What the pieces stand for: the longest phrases first, then single words, then words written as one."""
+    """What the segments stand for: the longest terms first, then single words, then words written as one."""
     found: list[_Candidate] = []
-    free = list(work.pieces)
+    free = list(work.segments)
     for length in range(LONGEST_TERM, 1, -1):
         index = 0
         while index + length <= len(free):
@@ -215,12 +216,12 @@ def _candidates(work: _Work) -> list[_Candidate]:
                 del free[index : index + length]
             else:
                 index += 1
-    for piece in free:
-        found += _single(work, piece) or _compound(work, piece)
+    for segment in free:
+        found += _single(work, segment) or _compound(work, segment)
     return sorted(found, key=lambda c: c.start)
 
 
-def _phrase(work: _Work, run: Sequence[Piece]) -> _Candidate | None:
+def _phrase(work: _Work, run: Sequence[Segment]) -> _Candidate | None:
     """Neighbouring words that are a part or a variant; two words also the other way round ("Vox Lead")."""
     if any(not _are_neighbours(work, a, b) for a, b in pairwise(run)):
         return None
@@ -233,15 +234,15 @@ def _phrase(work: _Work, run: Sequence[Piece]) -> _Candidate | None:
     return None
 
 
-def _are_neighbours(work: _Work, one: Piece, other: Piece) -> bool:
+def _are_neighbours(work: _Work, one: Segment, other: Segment) -> bool:
     between = work.stem[one.end : other.start]
     return not _JOINT.search(between) and not any(c.isalnum() for c in between)
 
 
-def _single(work: _Work, piece: Piece) -> list[_Candidate]:
-    word = (piece.word,)
+def _single(work: _Work, segment: Segment) -> list[_Candidate]:
+    word = (segment.word,)
     part, variant = work.vocabulary.parts.get(word), work.vocabulary.variants.get(word)
-    span = piece.start, piece.end
+    span = segment.start, segment.end
     if word in work.vocabulary.sides:
         return [_Candidate("side", *span, work.vocabulary.sides[word])]
     if part is not None:
@@ -251,24 +252,24 @@ def _single(work: _Work, piece: Piece) -> list[_Candidate]:
     return []
 
 
-def _compound(work: _Work, piece: Piece) -> list[_Candidate]:
+def _compound(work: _Work, segment: Segment) -> list[_Candidate]:
     """Words written as one ("leadvox", "kickin", "gtrl"): all of it must be known words, a part among them."""
-    word = piece.word
-    if piece.is_digits or len(word) < 3 or word in work.vocabulary.plain or word in work.vocabulary.other:
+    word = segment.word
+    if segment.is_digits or len(word) < 3 or word in work.vocabulary.plain or word in work.vocabulary.other:
         return []
-    if len(work.stem[piece.start : piece.end]) != len(word):
+    if len(work.stem[segment.start : segment.end]) != len(word):
         return []  # letters that fold to several have no place of their own
     split = _split(work.vocabulary, word)
     if split is None:
         return []
-    pieces, at = [], piece.start
+    segments, at = [], segment.start
     for part in split:
-        pieces.append(Piece(at, at + len(part), part))
+        segments.append(Segment(at, at + len(part), part))
         at += len(part)
-    if (whole := _phrase(work, pieces)) is not None:
+    if (whole := _phrase(work, segments)) is not None:
         return [whole]
-    found = [c for p in pieces for c in _single(work, p)]
-    return found if len(found) == len(pieces) and any(c.kind == "part" for c in found) else []
+    found = [c for p in segments for c in _single(work, p)]
+    return found if len(found) == len(segments) and any(c.kind == "part" for c in found) else []
 
 
 @lru_cache(maxsize=20_000)
@@ -301,7 +302,7 @@ def _settle(work: _Work, candidates: Sequence[_Candidate]) -> list[Token]:
     keep = set(pure) if specific else set(pure) | set(either[:1] if not pure else ())
     parts = []
     # A lone letter L or R is a side only beside other words.
-    words = [p for p in work.pieces if not p.is_digits]
+    words = [p for p in work.segments if not p.is_digits]
     for candidate in candidates:
         kind, value = candidate.kind, candidate.value
         if kind == "part" and candidate not in keep:
@@ -329,10 +330,10 @@ def _main_part(work: _Work, parts: Sequence[Token]) -> str | None:
 
 def _misspelt(work: _Work) -> Token | None:
     """A word that is nearly a part's."""
-    for piece in work.pieces:
-        near = _corrected(work.vocabulary, piece.word)
-        if near != piece.word and (part := work.vocabulary.parts.get((near,))) is not None:
-            work.claim("part", piece.start, piece.end, part)
+    for segment in work.segments:
+        near = _corrected(work.vocabulary, segment.word)
+        if near != segment.word and (part := work.vocabulary.parts.get((near,))) is not None:
+            work.claim("part", segment.start, segment.end, part)
             return work.tokens[-1]
     return None
 
@@ -359,21 +360,21 @@ def _corrected(vocabulary: Vocabulary, word: str) -> str:
 
 def _claim_rest(work: _Work, context: Context) -> None:
     """Numbers of several alike, words of the format, plain words, and what stands for nothing known."""
-    for piece in list(work.pieces):
+    for segment in list(work.segments):
         kind: TokenKind = "rest"
-        value = work.stem[piece.start : piece.end]
-        if piece.is_digits:
-            if context.tempo_bpm is not None and float(piece.word) == context.tempo_bpm and len(piece.word) > 1:
+        value = work.stem[segment.start : segment.end]
+        if segment.is_digits:
+            if context.tempo_bpm is not None and float(segment.word) == context.tempo_bpm and len(segment.word) > 1:
                 kind = "tempo"
-            elif len(piece.word) <= 2 and any(t.kind in ("part", "variant", "side") for t in work.tokens):
-                kind, value = "index", str(int(piece.word))
-        elif piece.word in work.vocabulary.formats:
+            elif len(segment.word) <= 2 and any(t.kind in ("part", "variant", "side") for t in work.tokens):
+                kind, value = "index", str(int(segment.word))
+        elif segment.word in work.vocabulary.formats:
             kind = "format"
-        elif piece.word in _INDEX_LETTERS and any(t.kind == "part" and t.end < piece.start for t in work.tokens):
-            kind, value = "index", piece.word.upper()
-        elif piece.word in work.vocabulary.plain:
+        elif segment.word in _INDEX_LETTERS and any(t.kind == "part" and t.end < segment.start for t in work.tokens):
+            kind, value = "index", segment.word.upper()
+        elif segment.word in work.vocabulary.plain:
             kind = "plain"
-        work.claim(kind, piece.start, piece.end, value)
+        work.claim(kind, segment.start, segment.end, value)
 
 
 def shared_prefix(stems: Iterable[str]) -> str:
@@ -403,6 +404,6 @@ def _without_number(stem: str) -> str:
 
 
 def _beginnings(stem: str) -> Iterator[str]:
-    pieces = pieces_of(stem)
-    for piece in pieces[:-1]:
-        yield stem[: piece.end].casefold()
+    segments = segments_of(stem)
+    for segment in segments[:-1]:
+        yield stem[: segment.end].casefold()

@@ -35,16 +35,16 @@ def matching(pattern: str) -> re.Pattern[str]:
 
     A field that may be empty in a name by the pattern may be empty here, with the separator before it.
     """
-    pieces = _FIELD.split(pattern)
+    segments = _FIELD.split(pattern)
     expression = ""
-    for index, piece in enumerate(pieces):
+    for index, segment in enumerate(segments):
         if index % 2 == 0:
-            literal = _GAP.join(re.escape(words) for words in piece.split(" "))
+            literal = _GAP.join(re.escape(words) for words in segment.split(" "))
             expression += literal
-        elif piece in _OFTEN_EMPTY and expression.endswith(_GAP):
-            expression = f"{expression.removesuffix(_GAP)}(?:{_GAP}{_EXPRESSIONS.get(piece, '.+?')})?"
+        elif segment in _OFTEN_EMPTY and expression.endswith(_GAP):
+            expression = f"{expression.removesuffix(_GAP)}(?:{_GAP}{_EXPRESSIONS.get(segment, '.+?')})?"
         else:
-            expression += _EXPRESSIONS.get(piece, ".+?")
+            expression += _EXPRESSIONS.get(segment, ".+?")
     return re.compile(expression, re.IGNORECASE)
 
 

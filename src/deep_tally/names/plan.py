@@ -16,7 +16,7 @@ from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import FAMILIES, SURE, ParsedName
 from deep_tally.model.naming import Order, require_pattern
 from deep_tally.names.pattern import BYTES_MOST, fill, storable
-from deep_tally.names.pieces import pieces_of
+from deep_tally.names.segments import segments_of
 from deep_tally.names.vocabulary import shipped
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
@@ -152,7 +152,7 @@ def part_words(name: ParsedName) -> str:
         return " ".join(_kept_words(name))
     if _is_joint(name):
         return " + ".join(name.parts)
-    own = [p.word for word in _kept_words(name) for p in pieces_of(word)]
+    own = [p.word for word in _kept_words(name) for p in segments_of(word)]
     known = shipped().words
     is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT and word in known for word in own)
     part = name.part.split()

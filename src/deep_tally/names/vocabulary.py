@@ -17,7 +17,7 @@ from typing import Any
 
 from deep_tally.model.errors import WordRefused
 from deep_tally.model.phrase import Phrase
-from deep_tally.names.pieces import folded, pieces_of
+from deep_tally.names.segments import folded, segments_of
 
 LANGUAGES = ("en", "de")
 LONGEST_TERM = 4
@@ -110,7 +110,7 @@ class Vocabulary:
 
 def words_in(text: str) -> list[str]:
     """The words of a term, split where names are split."""
-    return [text[p.start : p.end] for p in pieces_of(text, is_word=lambda word: True)]
+    return [text[p.start : p.end] for p in segments_of(text, is_word=lambda word: True)]
 
 
 @lru_cache(maxsize=1)

@@ -155,8 +155,8 @@ def _measures(m: Measures) -> dict[str, Any]:
         "correlation": _level(m.sides.correlation) if m.sides else None,
         "side_to_mid_db": _level(m.sides.side_to_mid_db) if m.sides else None,
     }
-    if m.pulse is not None:
-        document["pulse_bpm"] = _level(m.pulse.bpm)
+    if m.click_tempo is not None:
+        document["pulse_bpm"] = _level(m.click_tempo.bpm)
     if m.bits_in_use is not None:
         document["bits_in_use"] = m.bits_in_use
     if m.spectrum is not None:

@@ -1,4 +1,4 @@
-"""The reply as the client reads it: what came, what is asked, what is mended here, what was fine."""
+"""The reply as the client reads it: what was received, what is requested, what is fixed here, what was fine."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ def _blocks(
         for request in group:
             number += 1
             yield from _request(request, number, delivery, speaker)
-    yield from _mended(delivery, speaker)
+    yield from _fixed(delivery, speaker)
     yield from _fine(delivery, speaker)
     if renamed:
         yield Block("section", "What I call your files")
@@ -180,7 +180,7 @@ def _sentence(text: str) -> str:
     return f"{text[:1].upper()}{text[1:]}." if text else ""
 
 
-def _mended(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     fixes = [f for f in delivery.findings if f.action is Action.FIX]
     if not fixes:
         return

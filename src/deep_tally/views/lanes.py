@@ -240,7 +240,7 @@ def in_order(lanes: Sequence[Lane], order: LaneOrder) -> Sequence[Lane | Head]:
 
 
 def span_s(lanes: Sequence[Lane]) -> tuple[float, float]:
-    """From where to where the axis reaches: all lanes, where they came and where they belong."""
+    """From where to where the axis reaches: all lanes, where they were delivered and where they belong."""
     starts = [0.0, *(lane.start_s for lane in lanes)]
     stops = [1e-3, *(lane.stop_s for lane in lanes), *(lane.seconds for lane in lanes)]
     return min(starts), max(stops)

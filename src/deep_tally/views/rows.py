@@ -19,7 +19,7 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.names import ParsedName
 from deep_tally.names.plan import layout_key
 from deep_tally.names.read import read_names
-from deep_tally.names.ties import ties_of
+from deep_tally.names.siblings import siblings_of
 from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.reply.action_words import readable
 from deep_tally.views.columns import QUESTIONS_OF, Column, SortBy
@@ -54,7 +54,7 @@ class Row:
         For a file that is not audio: what is known of it. Nothing is asked about it.
     name : ParsedName or None
         What is understood of its name.
-    tie : str
+    sibling_key : str
         What it shares with its other side or other form (dry, wet); empty where it stands alone.
     """
 
@@ -66,7 +66,7 @@ class Row:
     song: str = ""
     companion: Entry | None = None
     name: ParsedName | None = None
-    tie: str = ""
+    sibling_key: str = ""
 
     @property
     def number(self) -> str:
@@ -163,7 +163,7 @@ def make_sheet(
     names: dict[str, ParsedName] = {}
     for s in songs:
         names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
-    ties = ties_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
+    siblings = siblings_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
     rows = []
@@ -172,9 +172,9 @@ def make_sheet(
         if track is not None:
             is_alone = titles[entry.song, bare_title(entry.path).casefold()] == 1
             is_measured = track.is_done and track.unchecked is None
-            name, tie = names.get(entry.path), ties.get(entry.path, "")
+            name, sibling_key = names.get(entry.path), siblings.get(entry.path, "")
             known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
-            rows.append(Row(*known, name=name, tie=tie))
+            rows.append(Row(*known, name=name, sibling_key=sibling_key))
     for entry in [e for e in entries if not e.role.is_audio]:
         track = Track(path=entry.path, role=entry.role)
         rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))

@@ -10,7 +10,7 @@ from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
-    Pulse,
+    ClickTempo,
 )
 from tracks import (
     RATE,
@@ -24,8 +24,9 @@ from tracks import (
 
 
 def click(bpm: float, *, first_s: float = 0.0, last_s: float = 34.9) -> Track:
-    pulse = Pulse(bpm=bpm, strokes=60, first_frame=round(first_s * RATE), last_frame=round(last_s * RATE), stray_ms=0.1)
-    return track("Click.wav", role=Role.CLICK, pulse=pulse)
+    first, last = round(first_s * RATE), round(last_s * RATE)
+    click_tempo = ClickTempo(bpm=bpm, strokes=60, first_frame=first, last_frame=last, stray_ms=0.1)
+    return track("Click.wav", role=Role.CLICK, click_tempo=click_tempo)
 
 
 @pytest.mark.parametrize(("strokes", "quarters"), [(1, 1), (2, 1), (1, 2), (4, 1), (1, 3), (2, 3), (3, 2), (3, 1)])

@@ -27,7 +27,7 @@ from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
-    Pulse,
+    ClickTempo,
 )
 from tracks import (
     RATE,
@@ -331,19 +331,20 @@ def test_tempo_and_key_may_differ_between_the_click_the_metadata_and_the_folder(
 
 
 def test_the_tempo_a_click_plays_counts_whatever_its_name_says() -> None:
-    facts = read_facts("Tidewrack 96 BPM", ["Click.wav"], [], clicks=["Click.wav"], pulses_bpm=[99.998])
+    facts = read_facts("Tidewrack 96 BPM", ["Click.wav"], [], clicks=["Click.wav"], click_tempos_bpm=[99.998])
     assert facts.tempos == (("the folder's name", 96.0), ("the click itself", 100.0))
     assert facts.tempo_bpm == 96.0
-    assert read_facts("Tidewrack", [], [], pulses_bpm=[99.998]).tempo_bpm == 100.0
+    assert read_facts("Tidewrack", [], [], click_tempos_bpm=[99.998]).tempo_bpm == 100.0
     (found,) = of("name.facts-differ", findings(others(), facts=replace(facts, title="Tidewrack", key="D minor")))
     assert found.evidence["stated"] == ("96 BPM in the folder's name", "100 BPM in the click itself")
-    eighths = read_facts("Tidewrack 96 BPM", [], [], pulses_bpm=[192.01])
+    eighths = read_facts("Tidewrack 96 BPM", [], [], click_tempos_bpm=[192.01])
     assert of("name.facts-differ", findings(others(), facts=replace(eighths, title="Tidewrack"))) == []
 
 
 def test_a_clicks_own_tempo_reaches_the_songs_facts() -> None:
-    played = Pulse(bpm=99.998, strokes=64, first_frame=0, last_frame=1_800_000, stray_ms=0.4)
-    clicks = [track("Click.wav", role=Role.CLICK, pulse=played), track("Shaker.wav", pulse=replace(played, bpm=140.0))]
+    played = ClickTempo(bpm=99.998, strokes=64, first_frame=0, last_frame=1_800_000, stray_ms=0.4)
+    shaker = track("Shaker.wav", click_tempo=replace(played, bpm=140.0))
+    clicks = [track("Click.wav", role=Role.CLICK, click_tempo=played), shaker]
     (song,) = delivery([*clicks, *others(), ROUGH_MIX], brief()).sets
     assert song.facts.tempos == (("the folder's name", 96.0), ("the click itself", 100.0))
 

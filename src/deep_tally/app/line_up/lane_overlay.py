@@ -113,7 +113,7 @@ class LaneOverlay:
             painter.fillRect(x - 1, RULER_PX, 2, self._height - RULER_PX, QColor(colours.ask))
 
     def outline_ghost(self, slot: Slot) -> None:
-        """Where a moved file came: a dashed frame from its raw start to its raw end."""
+        """Where a moved file was delivered: a dashed frame from its raw start to its raw end."""
         painter = self._painter
         painter.setPen(QPen(QColor(self._colours.fix), 1, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -1,4 +1,4 @@
-"""Asked parts and the files that came for them; a file can be dragged to the part it stands for."""
+"""Requested parts and the files received for them; a file can be dragged to the part it stands for."""
 
 from __future__ import annotations
 
@@ -73,7 +73,7 @@ def sure_words(match: Match) -> str:
 
 
 class PartsView(QWidget):
-    """The list, what came for it, and what came besides.
+    """The list, what was received for it, and what besides.
 
     `corrected` sends (the corrections now, words); `parts_edited` (asked parts JSON-ready, words);
     `word_taken` (part, phrase).
@@ -188,7 +188,7 @@ class PartsView(QWidget):
     # -- showing ------------------------------------------------------------------------------
 
     def show_all(self, delivery: Delivery, corrections: Corrections, brief: Brief) -> None:
-        """Show the asked parts of a brief with what came for them."""
+        """Show the asked parts of a brief with what was received for them."""
         self._delivery, self._corrections, self._brief = delivery, corrections, brief
         self._refresh()
 

@@ -193,10 +193,13 @@ class CellDelegate(QStyledItemDelegate):
 
     def _tie(self, painter: QPainter, rect: QRect, index: Index) -> None:
         """A bracket joins neighbours that are two sides or forms of one part; a stub says the other is elsewhere."""
-        tie = self._tie_of(index.row())
-        if not tie:
+        sibling_key = self._siblings_of(index.row())
+        if not sibling_key:
             return
-        above, below = self._tie_of(index.row() - 1) == tie, self._tie_of(index.row() + 1) == tie
+        above, below = (
+            self._siblings_of(index.row() - 1) == sibling_key,
+            self._siblings_of(index.row() + 1) == sibling_key,
+        )
         x, middle = rect.left() + _TIE_X, rect.center().y()
         painter.setPen(QColor(self._theme.colours.soft))
         painter.drawLine(x, middle, x + _TIE_WIDTH, middle)
@@ -205,10 +208,10 @@ class CellDelegate(QStyledItemDelegate):
         if below:
             painter.drawLine(x, middle, x, rect.bottom())
 
-    def _tie_of(self, row: int) -> str:
+    def _siblings_of(self, row: int) -> str:
         if not 0 <= row < self._proxy.rowCount():
             return ""
-        return self._model.row(self._proxy.mapToSource(self._proxy.index(row, 0))).tie
+        return self._model.row(self._proxy.mapToSource(self._proxy.index(row, 0))).sibling_key
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         return QSize(_WIDTHS[Column(index.column())], ROW_HEIGHT)

@@ -1,4 +1,4 @@
-"""The band: what came, what most files agree on, the three tallies, and the next step."""
+"""The band: what was received, what most files agree on, the three tallies, and the next step."""
 
 from __future__ import annotations
 
@@ -167,7 +167,7 @@ class Band(QWidget):
         self.to_come.setVisible(has_next and is_waiting)
 
     def show_sheet(self, intake: Intake, sheet: Sheet) -> None:
-        """Show what came and what most files agree on."""
+        """Show what was received and what most files agree on."""
         several = len(intake.songs) > 1
         self.title.setText(readable(intake.name if several else sheet.facts.title or intake.name))
         roles = Counter(r.track.role for r in sheet.rows if r.companion is None)

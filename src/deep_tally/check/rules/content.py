@@ -170,7 +170,7 @@ def lossy_origin(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A lossy file format where lossless was needed; a note where the part came lossless too."""
+    """A lossy file format where lossless was needed; a note where the part was sent lossless too."""
     lossless = {t.stem.casefold() for t in song.asked if t.format and t.format.sample_format != "lossy"}
     for track in song.asked:
         if track.format is not None and track.format.sample_format == "lossy":
@@ -217,7 +217,7 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Groups came where every track was asked, or the reverse."""
+    """Groups were sent where every track was asked for, or the reverse."""
     groups = [t for t in song.asked if t.role is Role.GROUP]
     tracks = [t for t in song.asked if t.role is Role.TRACKOUT]
     mixed = [t for t in song.asked if t.role is Role.MIX]

@@ -11,7 +11,7 @@ _FORMS = frozenset({"dry", "wet", "DI", "amp", "mic", "clean", "reamped"})
 """Forms that come side by side of one and the same take."""
 
 
-def ties_of(names: Mapping[str, ParsedName]) -> dict[str, str]:
+def siblings_of(names: Mapping[str, ParsedName]) -> dict[str, str]:
     """Files that belong together: left and right, dry and wet, DI and amp.
 
     Returns

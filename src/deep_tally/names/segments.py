@@ -19,7 +19,7 @@ def folded(word: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Piece:
+class Segment:
     """One word or run of figures: `text[start:end]`, and its folded form."""
 
     start: int
@@ -32,7 +32,7 @@ class Piece:
         return self.word.isdecimal()
 
 
-def pieces_of(text: str, is_word: Callable[[str], bool] = lambda word: False) -> list[Piece]:
+def segments_of(text: str, is_word: Callable[[str], bool] = lambda word: False) -> list[Segment]:
     """The words of a name, in order.
 
     Parameters
@@ -45,14 +45,14 @@ def pieces_of(text: str, is_word: Callable[[str], bool] = lambda word: False) ->
     return list(_pieces(text, is_word))
 
 
-def _pieces(text: str, is_word: Callable[[str], bool]) -> Iterator[Piece]:
+def _pieces(text: str, is_word: Callable[[str], bool]) -> Iterator[Segment]:
     for run in _RUN.finditer(text):
         word = folded(run[0])
         if run[0].isdecimal() or is_word(word):
-            yield Piece(run.start(), run.end(), word)
+            yield Segment(run.start(), run.end(), word)
             continue
         start = run.start()
         for hump in [*_HUMP.finditer(run[0]), None]:
             end = run.end() if hump is None else run.start() + hump.start()
-            yield Piece(start, end, folded(text[start:end]))
+            yield Segment(start, end, folded(text[start:end]))
             start = end

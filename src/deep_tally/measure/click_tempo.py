@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.measure.windows import Windows
-from deep_tally.model.measures import Pulse
+from deep_tally.model.measures import ClickTempo
 
 _ACTIVE_SHARE = 1e-3
 """Of the strongest window's energy: 30 dB under it, a stroke has begun."""
@@ -18,8 +18,8 @@ _STRAY_MOST = 0.03
 _MOST_IN_A_ROW = 100_000
 
 
-def find_pulse(windows: Windows, rate_hz: int) -> Pulse | None:
-    """The pulse of a file that is nothing but strokes at one interval.
+def find_click_tempo(windows: Windows, rate_hz: int) -> ClickTempo | None:
+    """The tempo of a file that is nothing but strokes at one interval.
 
     Parameters
     ----------
@@ -29,7 +29,7 @@ def find_pulse(windows: Windows, rate_hz: int) -> Pulse | None:
 
     Returns
     -------
-    Pulse or None
+    ClickTempo or None
         None for fewer than eight strokes, or strokes at no common interval. Strokes may be missing: what lies between
         two is then a multiple of the interval. The tempo is the slope of a straight line through all strokes (least
         squares). With windows of 1 ms, a steady click's is right to 0.1 BPM from 8 strokes, to 0.02 from 32 and to
@@ -46,7 +46,7 @@ def find_pulse(windows: Windows, rate_hz: int) -> Pulse | None:
     stray = float(np.abs(frames - (start + slope * places)).max())
     if stray > _STRAY_MOST * slope:
         return None
-    return Pulse(
+    return ClickTempo(
         bpm=60.0 * rate_hz / float(slope),
         strokes=len(frames),
         first_frame=int(frames[0]),
