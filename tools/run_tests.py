@@ -1,8 +1,8 @@
 """Run all tests: under Xvfb where it and its libraries are there, else on Qt's offscreen platform.
 
-    python tools/run_tests.py                the whole suite, as two halves side by side
-    python tools/run_tests.py --fast         what says most in a minute: no window, no command, no detectors
-    python tools/run_tests.py ARGUMENTS      as pytest takes them
+python tools/run_tests.py                the whole suite, as two halves side by side
+python tools/run_tests.py --fast         what says most in a minute: no window, no command, no detectors
+python tools/run_tests.py ARGUMENTS      as pytest takes them
 """
 
 from __future__ import annotations
@@ -16,9 +16,15 @@ import time
 
 from check_system import DISPLAY_LIBRARIES, missing_packages
 
-WITH_A_WINDOW = ("tests/app", "tests/cli", "tests/engine", "tests/session")
+WITH_A_WINDOW = ("tests/app", "tests/cli")
 """About as long as all others together; the window's tests must not share their display with another window."""
-_SLOW = (*WITH_A_WINDOW, "tests/detectors", "tests/check/test_demo.py", "tests/test_tools.py")
+_SLOW = (
+    *WITH_A_WINDOW,
+    "tests/compare/test_compare.py",
+    "tests/detectors",
+    "tests/check/test_demo.py",
+    "tests/test_tools.py",
+)
 _FEWER_EXAMPLES = {"DEEP_TALLY_EXAMPLES": "0.2"}
 
 
@@ -67,7 +73,7 @@ def main() -> int:
         return _both_halves()
     if arguments == ["--fast"]:
         os.environ.update(_FEWER_EXAMPLES)
-        arguments = ["-q", "tests", *(f"--ignore={path}" for path in _SLOW), "-m", "not slow"]
+        arguments = ["-q", "tests", *(f"--ignore={path}" for path in _SLOW)]
     command, environment = _command(*arguments)
     return subprocess.run(command, env=environment, check=False).returncode
 

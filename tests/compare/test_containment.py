@@ -11,6 +11,7 @@ import pytest
 from compare.columns import APART, PLACES, noise, sampled
 from deep_tally.compare.containment import find_contained, has_rested
 from deep_tally.compare.sampled import SPAN
+from deep_tally.model.comparison import Contained
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Role
 from deep_tally.model.measures import OverviewLevel
@@ -94,3 +95,31 @@ def test_what_is_told_already_is_left_out() -> None:
     assert (found.path, found.inner, found.gain_db) == ("0 P.wav", "1 P.wav", pytest.approx(-6.02, abs=0.5))
     for path in made.paths:
         assert find_contained(tracks, made, gram, leave_out=frozenset({path})) == []
+
+
+def stereo_inside(*, of_two: bool) -> list[Contained]:
+    """A stereo file with another one, of two sides or of one, at half its level; it rests from the middle on."""
+    inner, outer = noise(11, 2 if of_two else 1), noise(12, 2)
+    inner.reshape(PLACES, SPAN, -1)[40:] = 0
+    made, gram = sampled(outer + 0.5 * inner, inner)
+    bins = np.zeros(PLACES * APART)
+    bins[: 40 * APART - 290] = 1.0
+    tracks = [resting("0 P.wav", np.ones(len(bins))), resting("1 P.wav", bins)]
+    return find_contained(tracks, made, gram, leave_out=frozenset())
+
+
+@pytest.mark.parametrize("of_two", [True, False])
+def test_a_stereo_file_holds_another_of_two_sides_or_a_mono_one_in_the_middle(of_two: bool) -> None:
+    (found,) = stereo_inside(of_two=of_two)
+    assert (found.path, found.inner) == ("0 P.wav", "1 P.wav")
+    assert found.gain_db == pytest.approx(-6.02, abs=0.5)
+
+
+def test_a_mono_file_holds_no_stereo_one() -> None:
+    inner, outer = noise(11, 2), noise(12)
+    inner.reshape(PLACES, SPAN, -1)[40:] = 0
+    made, gram = sampled(outer + 0.5 * inner[:, :1], inner)
+    bins = np.zeros(PLACES * APART)
+    bins[: 40 * APART - 290] = 1.0
+    tracks = [resting("0 P.wav", np.ones(len(bins))), resting("1 P.wav", bins)]
+    assert find_contained(tracks, made, gram, leave_out=frozenset()) == []

@@ -57,3 +57,14 @@ def test_a_pair_is_told_with_both_correlations() -> None:
     assert pair.correlation == 0.0
     silent, zeros = sampled(a, 0 * b, names=names)
     assert find_pairs([half(names[0], levels), half(names[1], levels)], silent, zeros)[0].correlation == 0.0
+
+
+def test_of_several_candidates_those_go_together_that_agree_in_samples_and_levels() -> None:
+    one, other = (np.random.default_rng(n).uniform(0.01, 1.0, 80) for n in (3, 4))
+    a, b = apart(2)
+    names = ["Piano L.wav", "Piano R.wav", "Piano right.wav"]
+    # The first right side has more of the left's samples, the second all of its level: together the second has more.
+    made, gram = sampled(a, 0.8 * a + 0.6 * b, 0.7 * a + 0.714 * b, names=names)
+    tracks = [half(names[0], one), half(names[1], other), half(names[2], one)]
+    (pair,) = find_pairs(tracks, made, gram)
+    assert (pair.left, pair.right) == (names[0], names[2])

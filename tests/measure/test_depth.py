@@ -141,3 +141,14 @@ def test_noise_of_rounding_and_of_dither_reads_what_theory_gives(bits: int) -> N
     dithered = measured(np.rint(tone / step + triangular) * step - tone)
     assert dithered.rms_dbfs == pytest.approx(-(6.02 * bits + 1.76) + 4.77, abs=0.1)
     assert dithered.has_sound == (bits == 8), "the dither of 16 bits and more is a floor, no sound"
+
+
+def test_a_channel_without_a_grid_does_not_hide_the_other_ones() -> None:
+    fine = NOISE_21.uniform(-0.5, 0.5, 4096)
+    coarse = np.round(fine * 2**15) / 2**15 * 0.7
+    two_values = np.where(fine > 0, 0.25, 0.25)
+    for other in (fine, two_values):
+        for excerpt in (np.stack([other, coarse], axis=1), np.stack([coarse, other], axis=1)):
+            grid = value_grid([excerpt])
+            assert grid is not None
+            assert grid.bits == 16

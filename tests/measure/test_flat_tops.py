@@ -160,3 +160,22 @@ def test_the_channels_are_flat_each_at_a_level_of_its_own() -> None:
     tops = measured(np.stack(sides, axis=1), bits=24).flat_tops.runs
     assert tops.count() == sum(alone)
     assert [sum(r.channel == c for r in tops.places) for c in (0, 1)] == alone
+
+
+def test_tops_share_the_level_that_most_of_them_lie_within_one_step_of() -> None:
+    # Ten tops at one level and four a little lower, each wider than those: it is levels that are compared.
+    x = 0.05 * np.sin(np.linspace(0, 900, 60_000))
+    for n in range(10):
+        x[1000 + 4000 * n : 1010 + 4000 * n] = 0.8
+    for n in range(4):
+        x[3000 + 4000 * n : 3040 + 4000 * n] = 0.797
+    runs = measured(x[:, None], bits=24).flat_tops.runs
+    assert runs.lengths == {10: 10}
+
+
+def test_a_top_on_the_last_sample_of_a_block_is_found_whatever_the_block() -> None:
+    x = 0.05 * np.sin(np.linspace(0, 900, 4096))
+    for start in (500, 1020, 1500):
+        x[start : start + 9] = 0.8
+    for block in (509, 510, 1021, 1029, 4096):
+        assert measured(x[:, None], bits=24, block_frames=block).flat_tops.runs.lengths == {9: 3}

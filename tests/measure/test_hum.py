@@ -133,3 +133,22 @@ def test_no_hum_where_there_is_none(name: str, floor: np.ndarray) -> None:
 
 def test_a_bass_that_never_rests_is_no_hum() -> None:
     assert measured(mains(50.0, level=0.2)).hum is None
+
+
+@pytest.mark.parametrize("rate", [300, 900, 8000])
+def test_hum_is_looked_for_under_half_the_rate_only(rate: int) -> None:
+    time = np.arange(rate) / rate
+    tones = sum(1e-3 * np.sin(2 * np.pi * 50 * m * time) for m in range(1, 9) if 50 * m * 1.02 < rate / 2)
+    quiet = [(tones + 1e-6 * NOISE_5.standard_normal(rate))[:, None] for _ in range(2)]
+    found = find_hum(quiet, rate, loud_dbfs=-6.0)
+    below = sum(50 * m * 1.02 < rate / 2 for m in range(1, 9))
+    assert (found.tones if found is not None else 0) == (below if below >= 3 else 0)
+
+
+def test_a_tone_is_looked_for_within_one_percent_of_its_place() -> None:
+    rate = 8000
+    time = np.arange(rate) / rate
+    for off, found in ((0.004, True), (0.03, False)):
+        tones = sum(1e-3 * np.sin(2 * np.pi * 50 * m * (1 + off) * time) for m in (2, 3, 4, 6))
+        quiet = [(tones + 1e-6 * NOISE_5.standard_normal(rate))[:, None] for _ in range(2)]
+        assert (find_hum(quiet, rate, loud_dbfs=-6.0) is not None) is found

@@ -197,3 +197,12 @@ def test_a_compressed_file_has_pictures_too(tmp_path: Path) -> None:
     assert read_spectrogram(quiet, path, 0, RATE, 10).levels_db.max() == pytest.approx(-6.0, abs=1.2)
     assert band(read_stereo_field(quiet, path, [0, 8192]), 1000).mid_db == pytest.approx(-6.02, abs=0.2)
     assert count_values(quiet, path).samples == 2 * RATE
+
+
+@pytest.mark.parametrize(("columns", "size"), [(20, 4096), (160, 512), (161, 256)])
+def test_the_window_is_no_longer_than_eight_columns(columns: int, size: int) -> None:
+    # 10,240 frames in 20 columns are 512 a column, eight of which hold the longest window of 4096 (Blackman: the rows
+    # are half as many as its samples).
+    made = spectrogram_of(quiet, ArrayReader(np.zeros((10_240, 1))), 0, 10_240, columns)
+    assert made.levels_db.shape[1] == columns
+    assert made.levels_db.shape[0] <= size // 2

@@ -82,7 +82,10 @@ def parse(stem: str, vocabulary: Vocabulary, context: Context = NO_CONTEXT) -> P
     """
     work = _Work(stem, vocabulary)
     known = vocabulary.single_words
-    is_known = lambda word: word in known or (word,) in vocabulary.sides or word in vocabulary.plain  # noqa: E731
+
+    def is_known(word: str) -> bool:
+        return word in known or (word,) in vocabulary.sides or word in vocabulary.plain
+
     work.segments = segments_of(stem, is_known)
     _claim_notations(work)
     _claim_number(work)
