@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import tempfile
@@ -26,6 +27,8 @@ if not os.environ.get("DISPLAY"):
     screens.write_text(json.dumps({"screens": [screen]}))
     os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={screens}")
 
+_HOMES = itertools.count()
+
 
 def check_folder(folder: Path, **options: Path) -> Delivery:
     """The check run on a folder, as every face does it."""
@@ -48,7 +51,8 @@ def warm_workers(own_home: Path, request: pytest.FixtureRequest, monkeypatch: py
 @pytest.fixture(autouse=True)
 def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
     """No test reads or writes the real home's configuration and cache."""
-    home = tmp_path_factory.mktemp("home")
+    # Numbered here: pytest would look through all of thousands of folders for the next number.
+    home = tmp_path_factory.mktemp(f"home-{next(_HOMES)}", numbered=False)
     monkeypatch.setenv("XDG_CONFIG_HOME", str(home / "config"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(home / "cache"))
     monkeypatch.setenv("XDG_DATA_HOME", str(home / "data"))

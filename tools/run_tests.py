@@ -20,10 +20,22 @@ WITH_A_WINDOW = ("tests/app", "tests/cli")
 """About as long as all others together; the window's tests must not share their display with another window."""
 _SLOW = (
     *WITH_A_WINDOW,
-    "tests/compare/test_compare.py",
-    "tests/detectors",
-    "tests/check/test_demo.py",
-    "tests/test_tools.py",
+    *(
+        "tests/detectors",
+        "tests/work",
+        "tests/listen",
+        "tests/engine",
+        "tests/test_tools.py",
+        "tests/test_architecture.py",
+    ),
+    *("tests/check/test_demo.py", "tests/compare/test_compare.py", "tests/compare/test_guards.py"),
+    *(
+        "tests/intake/test_fuzz.py",
+        "tests/intake/test_ogg.py",
+        "tests/intake/test_containers.py",
+        "tests/names/test_hostile_names.py",
+    ),
+    *(f"tests/measure/test_{name}.py" for name in ("wide_files", "gaps", "loudness", "edges", "flat_tops", "run")),
 )
 _FEWER_EXAMPLES = {"DEEP_TALLY_EXAMPLES": "0.2"}
 
@@ -42,9 +54,12 @@ def _command(*arguments: str) -> tuple[list[str], dict[str, str]]:
     return command, environment
 
 
-def _both_halves() -> int:
-    """The whole suite on two cores; what each half says is printed when it is done."""
-    halves = [list(WITH_A_WINDOW), ["tests", *(f"--ignore={folder}" for folder in WITH_A_WINDOW)]]
+def _without(*paths: str) -> list[str]:
+    return [f"--ignore={path}" for path in paths]
+
+
+def _side_by_side(*halves: list[str]) -> int:
+    """Two runs on two cores; what each says is printed when it is done."""
     running = []
     for half in halves:
         command, environment = _command("-q", *half)
@@ -70,10 +85,11 @@ def main() -> int:
     """Run pytest with the arguments given; returns its exit status."""
     arguments = sys.argv[1:]
     if not arguments:
-        return _both_halves()
+        return _side_by_side(list(WITH_A_WINDOW), ["tests", *_without(*WITH_A_WINDOW)])
     if arguments == ["--fast"]:
         os.environ.update(_FEWER_EXAMPLES)
-        arguments = ["-q", "tests", *(f"--ignore={path}" for path in _SLOW)]
+        sound = ["tests/measure", "tests/intake", "tests/compare"]
+        return _side_by_side([*sound, *_without(*_SLOW)], ["tests", *_without(*sound, *_SLOW)])
     command, environment = _command(*arguments)
     return subprocess.run(command, env=environment, check=False).returncode
 

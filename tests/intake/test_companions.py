@@ -150,7 +150,7 @@ def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where()
         "midi": midi_says,
         "notes": notes,
         "clicks": ["Click 99.wav"],
-        "pulses_bpm": [100.004],
+        "click_tempos_bpm": [100.004],
     }
     names, comments = ["a.wav", "b 95bpm.wav"], ["96 bpm"] * 3
     expected = [
@@ -161,7 +161,7 @@ def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where()
         ("notes", "the notes", 98.0),
         ("name", "the folder's name", 93.0),
         ("names", "the files' names", 95.0),
-        ("pulses_bpm", "the click itself", 100.0),
+        ("click_tempos_bpm", "the click itself", 100.0),
     ]
     name = "Night 93 BPM"
     for key, where, bpm in expected:
