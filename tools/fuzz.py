@@ -35,9 +35,11 @@ from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.errors import BriefRefused, DeepTallyError
 from deep_tally.model.files import Entry, Role
-from deep_tally.reply.document import to_json
+from deep_tally.reply.formats.html import to_html
+from deep_tally.reply.formats.json import to_json
+from deep_tally.reply.formats.markdown import to_markdown
+from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
-from deep_tally.reply.page import to_html, to_markdown, to_text
 from deep_tally.session.brief_library import BriefLibrary
 from deep_tally.session.corrections import recall
 from deep_tally.session.fingerprint import fingerprints

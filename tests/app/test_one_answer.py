@@ -17,7 +17,7 @@ from deep_tally.app.shell.window import Window
 from deep_tally.cli.main import main
 from deep_tally.model.corrections import NO_CORRECTIONS
 from deep_tally.model.files import Role
-from deep_tally.reply.document import to_json
+from deep_tally.reply.formats.json import to_json
 from deep_tally.session.corrections import home
 
 

@@ -12,8 +12,8 @@ from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
 from deep_tally.app.shell.window import Window
+from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
-from deep_tally.reply.page import to_text
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 

@@ -11,9 +11,9 @@ from deep_tally.check.assess import assess
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Entry, Intake, MidiFacts, Role
-from deep_tally.reply.document import schema, to_document
+from deep_tally.reply.formats.json import schema, to_document
+from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
-from deep_tally.reply.page import to_text
 from tracks import others, track
 
 SONGS = ("Night Bus 96 BPM", "Salt Road 120 BPM")

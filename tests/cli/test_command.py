@@ -22,7 +22,7 @@ import pytest
 import soundfile
 
 from deep_tally.demo.awkward import FOLDER_NAME, write_awkward
-from deep_tally.reply.document import schema
+from deep_tally.reply.formats.json import schema
 
 
 def run(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:

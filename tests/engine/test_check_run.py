@@ -21,7 +21,7 @@ from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import NothingToCheck
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
-from deep_tally.reply.document import to_json
+from deep_tally.reply.formats.json import to_json
 from deep_tally.session.corrections import home
 from inline import Inline
 from said import said_of, say

@@ -20,8 +20,10 @@ from deep_tally.reply.brief_words import (
     printed_sentences,
     value_of,
 )
-from deep_tally.reply.page import Block, Page, to_html, to_text
-from deep_tally.reply.pdf import to_pdf
+from deep_tally.reply.formats.html import to_html
+from deep_tally.reply.formats.pdf import to_pdf
+from deep_tally.reply.formats.text import to_text
+from deep_tally.reply.page import Block, Page
 from deep_tally.reply.save import save_reply
 from deep_tally.session.brief_library import part_lists, shipped_briefs
 from tracks import brief

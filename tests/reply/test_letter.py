@@ -11,8 +11,11 @@ from deep_tally.check.registry import tally
 from deep_tally.model.delivery import Delivery, SongFacts
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.formats.html import to_html
+from deep_tally.reply.formats.markdown import to_markdown
+from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
-from deep_tally.reply.page import Block, Page, to_html, to_markdown, to_text
+from deep_tally.reply.page import Block, Page
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
 from deep_tally.reply.wording.speaker import Speaker

@@ -9,7 +9,7 @@ import click
 
 from deep_tally.model.brief import brief_schema
 from deep_tally.reply.brief_page import write_brief_page
-from deep_tally.reply.page import to_text
+from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.save import save_reply
 from deep_tally.session.brief_library import BriefLibrary, named_brief
 

@@ -18,7 +18,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.document import to_json
+from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes

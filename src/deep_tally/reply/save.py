@@ -9,8 +9,11 @@ from types import MappingProxyType
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.model.phrase import Phrase
-from deep_tally.reply.page import Page, to_html, to_markdown, to_text
-from deep_tally.reply.pdf import to_pdf
+from deep_tally.reply.formats.html import to_html
+from deep_tally.reply.formats.markdown import to_markdown
+from deep_tally.reply.formats.pdf import to_pdf
+from deep_tally.reply.formats.text import to_text
+from deep_tally.reply.page import Page
 from deep_tally.work.atomic import write_atomically
 
 FORMS: Mapping[str, Callable[[Page], str | bytes]] = MappingProxyType(

@@ -17,7 +17,8 @@ from deep_tally.app.pages.page_text import PageText
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.page import Page, to_text
+from deep_tally.reply.formats.text import to_text
+from deep_tally.reply.page import Page
 from deep_tally.reply.save import FORMS, save_reply
 
 _MARGIN = 44

@@ -11,7 +11,7 @@ import pytest
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Damage, Role
 from deep_tally.model.measures import Runs
-from deep_tally.reply.document import schema, to_document, to_json
+from deep_tally.reply.formats.json import schema, to_document, to_json
 from tracks import findings, others, runs, song_of, track
 
 

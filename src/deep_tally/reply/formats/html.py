@@ -1,0 +1,22 @@
+"""A page as HTML, with its pictures inside."""
+
+from __future__ import annotations
+
+from deep_tally.reply.page import Block, Page
+from deep_tally.reply.picture import with_title
+
+
+def to_html(page: Page) -> str:
+    """One self-contained HTML file: no script, no link, pictures inside."""
+    import jinja2  # only needed when a reply is saved
+
+    environment = jinja2.Environment(
+        loader=jinja2.PackageLoader("deep_tally.reply", "templates"), autoescape=True, undefined=jinja2.StrictUndefined
+    )
+    groups: list[tuple[str, list[Block]]] = []
+    for block in page.blocks:
+        if block.kind == "item" and groups and groups[-1][0] == "item":
+            groups[-1][1].append(block)
+        else:
+            groups.append((block.kind, [block]))
+    return environment.get_template("page.html").render(title=page.title, groups=groups, drawn=with_title)
