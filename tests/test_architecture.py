@@ -222,6 +222,69 @@ def test_checks_and_their_words_mirror_each_other_question_by_question() -> None
 # -- tests ------------------------------------------------------------------------------------
 
 
+TOGETHER = {
+    "model/test_phrase.py": "model: english tempo_source",
+    "model/test_brief.py": "model: thresholds errors",
+    "session/test_corrections.py": "model: corrections; session: fingerprint cached",
+    "session/test_brief_library.py": "session: words",
+    "check/test_mends.py": "model: mend findings; reply/wording: mends",
+    "check/test_common.py": "model: delivery",
+    "names/test_plan.py": "model: naming names; names: pattern read",
+    "names/test_match.py": "model: parts; names: siblings",
+    "names/test_parse.py": "names: segments vocabulary",
+    "measure/test_one_pass.py": "model: measures",
+    "measure/test_clipping.py": "measure: runs",
+    "intake/test_containers.py": "intake: aiff au caf w64 chunks pcm sound signatures codec_delay corrected",
+    "intake/test_reading.py": "model: files; intake: decoded",
+    "intake/test_companions.py": "intake: facts midi notes video",
+    "intake/test_songs.py": "intake: roles words",
+    "intake/test_walk.py": "intake: folders",
+    "intake/test_zips.py": "intake: zip_reader",
+    "compare/test_compare.py": "model: comparison",
+    "check/rules/test_start.py": "check/rules: stamps",
+    "engine/test_check_run.py": "engine: opening preparing",
+    "views/test_rows.py": "views: cell_texts columns filter",
+    "app/test_line_up.py": "views: lanes time_axis",
+    "app/test_reliability.py": "views: not_checked",
+    "reply/test_save.py": "work: atomic",
+    "reply/test_letter.py": (
+        "reply: action_words page picture requests; reply/formats: text markdown html; reply/wording: speaker facts"
+        " start length rate depth clipping headroom channels name content"
+    ),
+    "reply/test_brief_page.py": "reply: brief_words; reply/formats: pdf",
+    "app/test_songs_and_roles.py": "reply: correction_words role_words",
+    "cli/test_command.py": "reply: incomplete_words; cli: check ends main recalled",
+    "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
+    "listen/test_player_process.py": "listen: plan voices",
+    "check/test_demo.py": "demo: awkward bundle delivery song synth",
+}
+"""Modules that are tested with others: formats by one table of cases, words by the letter, commands by being run."""
+
+
+def _has_logic(path: Path) -> bool:
+    return any(isinstance(node, ast.FunctionDef) for node in ast.walk(ast.parse(path.read_text("utf-8"))))
+
+
+def test_each_module_of_the_core_is_tested_under_its_name_or_said_where() -> None:
+    tests = Path(__file__).parent
+    together = {
+        f"{room.strip()}/{name}.py": test
+        for test, listed in TOGETHER.items()
+        for group in listed.split(";")
+        for room, _, names in [group.partition(":")]
+        for name in names.split()
+    }
+    paths = [p for p in SOURCE.rglob("*.py") if "app" not in p.parts and not p.name.startswith("__")]
+    modules = {p.relative_to(SOURCE).as_posix(): p for p in paths if _has_logic(p)}
+    assert len(modules) > 120
+    own = {name for name in modules if (tests / name).with_name(f"test_{Path(name).name}").exists()}
+    assert len(own) >= 65
+    assert modules.keys() - own - together.keys() == set()
+    assert together.keys() & own == set(), "they have tests of their own by now"
+    assert together.keys() - {p.relative_to(SOURCE).as_posix() for p in paths} == set()
+    assert all((tests / test).exists() for test in together.values())
+
+
 def _privates(tree: ast.Module) -> list[str]:
     """What code reads of others that they keep to themselves."""
     found = []

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.base.wheel import WHEEL_STEP, turn
 from deep_tally.app.bench.picture import Picture, palette
 from deep_tally.model.delivery import Track
 from deep_tally.model.pictures import Spectrogram
@@ -30,7 +31,6 @@ from deep_tally.views.viewport import Viewport, nice_step
 _LEFT, _TOP, _BOTTOM, _RIGHT = 58, 14, 24, 14
 _FLOOR_DB = -150.0
 _LOUDEST_DB, _QUIETEST_DB = 0.0, -110.0
-_WHEEL_STEP = 1.25
 _SCALE_PX = 52
 _EDGE_CODES = ("rate.upsampled", "content.lossy-origin")
 
@@ -111,13 +111,8 @@ class SpectrogramView(Picture):
         return f"{clock(frame / rate, digits=3)}   {hz / 1000:.2f} kHz   {level}"
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        delta = event.angleDelta()
-        if abs(delta.x()) > abs(delta.y()) or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.view.pan(-(delta.x() or delta.y()) / 2)
-        else:
-            self.view.zoom(_WHEEL_STEP ** (-delta.y() / 120), event.position().x() - _LEFT)
+        turn(self.view, event, _LEFT)
         self._moved()
-        event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag_x = event.position().x()
@@ -141,7 +136,7 @@ class SpectrogramView(Picture):
         key = event.key()
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
             x = self._at.x() - _LEFT if self._at is not None else self.view.pixels / 2
-            self.view.zoom(_WHEEL_STEP if key == Qt.Key.Key_Minus else 1 / _WHEEL_STEP, x)
+            self.view.zoom(WHEEL_STEP if key == Qt.Key.Key_Minus else 1 / WHEEL_STEP, x)
         elif key == Qt.Key.Key_0:
             self.view.show_all()
         else:

@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.base.wheel import WHEEL_STEP, turn
 from deep_tally.app.bench.wave_lane import LanePainter, WaveLane
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding, Place
@@ -34,7 +35,6 @@ from deep_tally.views.viewport import Viewport
 from deep_tally.views.wave_samples import WaveSamples
 
 _LEFT, _TOP, _BOTTOM, _GAP = 44, 18, 22, 8
-_WHEEL_STEP = 1.25
 _STEREO = 2
 
 
@@ -251,13 +251,8 @@ class Waveform(QWidget):
         self._moved()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        delta = event.angleDelta()
-        if abs(delta.x()) > abs(delta.y()) or event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.view.pan(-(delta.x() or delta.y()) / 2)
-        else:
-            self.view.zoom(_WHEEL_STEP ** (-delta.y() / 120), event.position().x() - _LEFT)
+        turn(self.view, event, _LEFT)
         self._moved()
-        event.accept()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._drag_x = event.position().x()
@@ -283,9 +278,9 @@ class Waveform(QWidget):
         if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.view.pan(width / 8 * (1 if key == Qt.Key.Key_Right else -1))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.view.zoom(1 / _WHEEL_STEP, width / 2)
+            self.view.zoom(1 / WHEEL_STEP, width / 2)
         elif key == Qt.Key.Key_Minus:
-            self.view.zoom(_WHEEL_STEP, width / 2)
+            self.view.zoom(WHEEL_STEP, width / 2)
         elif key == Qt.Key.Key_0:
             self.view.show_all()
         elif key in (Qt.Key.Key_N, Qt.Key.Key_P):

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QGestureEvent, QPinchGesture, QSizePolicy, QToolTi
 from deep_tally.app.base.file_requests import SamplesRequest
 from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.theme import Theme
+from deep_tally.app.base.wheel import turn
 from deep_tally.app.line_up.lane_overlay import FLAG_FROM_PX, RULER_PX, LaneOverlay, MarkTimes, Pointers, mark_times
 from deep_tally.app.line_up.lane_waves import LaneWaves, Pane
 from deep_tally.model.measures import Excerpt
@@ -23,7 +24,6 @@ from deep_tally.views.lane_samples import LaneSamples
 from deep_tally.views.lanes import Lane, LaneMark, Slot, end_words
 from deep_tally.views.time_axis import RulerMode, moment_words, ticks
 
-_WHEEL_STEP = 1.25
 _SNAP_PX = 8.0
 _FLAG_PX = 14
 _STROKES_MOST = 40
@@ -199,15 +199,13 @@ class LaneCanvas(QWidget):
         return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        delta, keys = event.angleDelta(), event.modifiers()
-        if keys & Qt.KeyboardModifier.ControlModifier:
-            if delta.y():
-                self.height_wanted.emit(1 if delta.y() > 0 else -1)
-        elif abs(delta.x()) > abs(delta.y()) or keys & Qt.KeyboardModifier.ShiftModifier:
-            self.pan(-(delta.x() or delta.y()) / 2)
-        else:
-            self.zoom(_WHEEL_STEP ** (-delta.y() / 120), event.position().x())
-        event.accept()
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            if delta := event.angleDelta().y():
+                self.height_wanted.emit(1 if delta > 0 else -1)
+            event.accept()
+            return
+        turn(self.axis.view, event)
+        self._moved()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() is not Qt.MouseButton.LeftButton:
