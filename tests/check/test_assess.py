@@ -14,7 +14,7 @@ from deep_tally.model.files import Entry, Intake, MidiFacts, Role
 from deep_tally.reply.formats.json import schema, to_document
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
-from tracks import others, track
+from tracks import intake_of, others, track
 
 SONGS = ("Night Bus 96 BPM", "Salt Road 120 BPM")
 
@@ -68,3 +68,10 @@ def test_the_document_and_the_reply_say_which_song() -> None:
     assert "For “Night Bus 96 BPM”, five tracks arrived" in text
     assert "Salt Road 120 BPM / 09 Bass.wav: 48 kHz" in text
     assert "Night Bus 96 BPM: No rough mix." in text
+
+
+def test_a_clicks_own_name_states_the_tempo_and_not_its_folder() -> None:
+    files = [*others(), track("Clicks 120 BPM/Click 98 BPM.wav", role=Role.CLICK)]
+    (song,) = assess(intake_of(files, name="Song"), files, DEFAULT_BRIEF).sets
+    assert ("the click's name", 98.0) in song.facts.tempos
+    assert ("the click's name", 120.0) not in song.facts.tempos

@@ -10,6 +10,7 @@ import pytest
 from check.found import FIX, all_of, named, one
 from deep_tally.check.mends import with_mends
 from deep_tally.check.registry import CODES
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OffsetStep
 from deep_tally.model.mend import Mend
@@ -79,7 +80,9 @@ def test_a_mend_has_the_figures_it_is_done_with(code: str, tracks: Any, options:
 
 
 def test_files_of_two_lengths_are_padded_to_the_longest() -> None:
-    found = one("length.ends-differ", [track("a.wav"), track("b.wav", frames=SECONDS * RATE + 96_000)])
+    longer_mix = track("Song rough mix.wav", role=Role.ROUGH_MIX, frames=60 * RATE)  # it is none of the files
+    files = [track("a.wav"), track("b.wav", frames=SECONDS * RATE + 96_000), longer_mix]
+    found = one("length.ends-differ", files, mix=False)
     assert set(found.mends) == {"a.wav", "b.wav"}
     assert {m.params["to_s"] for m in found.mends.values()} == {SECONDS + 2.0}
 

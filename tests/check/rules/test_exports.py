@@ -41,3 +41,9 @@ def test_two_rates_alone_are_no_two_exports_though_their_frames_differ() -> None
         for n in range(4)
     ]
     assert of("content.two-exports", findings([*others(4), *half])) == []
+
+
+def test_the_first_group_of_files_is_number_one_and_the_smaller_export_is_named() -> None:
+    assert by_time({"a": 0.0, "b": 10_000.0}, 3600.0) == {"a": 1, "b": 2}
+    found = [f for f in all_of(two_sets(4, 3)) if f.code == "content.two-exports"]
+    assert {path[0] for path in found[0].files} == {"B"}

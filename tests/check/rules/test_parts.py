@@ -55,3 +55,15 @@ def test_mono_where_the_brief_expects_stereo_for_a_part() -> None:
     pair = Pair(left="OH L.wav", right="OH R.wav", correlation=0.4, level_correlation=0.9)
     joined = replace(sides, comparison=Comparison(pairs=(pair,)))
     assert of("channels.role", tally(joined, asked)) == []
+
+
+def test_a_pair_where_mono_is_expected_counts_as_stereo() -> None:
+    asked = brief(parts=[{"part": "overheads", "channels": 1}])
+    sides = song_of([track("OH L.wav"), track("OH R.wav"), *others()], brief=asked)
+    pair = Pair(left="OH L.wav", right="OH R.wav", correlation=0.4, level_correlation=0.9)
+    joined = replace(sides, comparison=Comparison(pairs=(pair,)))
+    found = of("channels.role", tally(joined, asked))
+    assert {f.files[0]: (f.evidence["came"], f.evidence["wanted"]) for f in found} == {
+        "OH L.wav": ("stereo", "mono"),
+        "OH R.wav": ("stereo", "mono"),
+    }

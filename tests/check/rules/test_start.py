@@ -10,6 +10,7 @@ import pytest
 
 from check.found import ASK, LOSSY, NOTE, SHORT, cut, late, of, one, replace_length, said
 from deep_tally.model.delivery import Track
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from tracks import (
     RATE,
@@ -17,6 +18,7 @@ from tracks import (
     codes,
     findings,
     others,
+    song_of,
     track,
 )
 
@@ -203,3 +205,21 @@ def test_a_tenth_of_a_second_is_counted_from_the_last_sounding_frame(rest_frames
     begins = track(frames=short, first_sound_frame=100, last_sound_frame=short - RATE)
     other = track("07 Horn.wav", frames=short, first_sound_frame=RATE, last_sound_frame=short - 1 - rest_frames)
     assert one("start.at-sound", [begins, other, *others()]).kind == kind
+
+
+@pytest.mark.parametrize(("stamp", "codes_found"), [(None, {"start.at-sound"}), (1000 + 10 * RATE, {"start.offset"})])
+def test_what_the_user_placed_is_said_once(stamp: int | None, codes_found: set[str]) -> None:
+    # A file without a stamp that begins at its sound is said to do so, with where it was put; a stamped one is moved.
+    stamped = [replace(t, format=replace(t.format, time_reference=1000)) for t in others() if t.format]
+    placed = late(time_reference=stamp)
+    found = findings([placed, *stamped], places={placed.path: 8 * RATE})
+    assert {f.code for f in found if placed.path in f.files and f.code.startswith("start.")} - {
+        "start.stamp-partial"
+    } == codes_found
+
+
+def test_only_files_that_are_asked_are_placed_by_their_stamps() -> None:
+    stamped = [replace(t, format=replace(t.format, time_reference=1000)) for t in others() if t.format]
+    reference = track("ref.wav", role=Role.REFERENCE, time_reference=1000 + RATE)
+    song = song_of([late(time_reference=1000 + 10 * RATE), *stamped, reference])
+    assert song.placements.keys() == {late().path}
