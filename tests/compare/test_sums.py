@@ -51,3 +51,10 @@ def test_a_stereo_sum_is_one_on_both_sides_and_tells_the_louder_gain() -> None:
     assert dict(found.parts) == {"0 P.wav": pytest.approx(-6.02, abs=0.01), "1 P.wav": pytest.approx(-4.44, abs=0.01)}
     one_side = np.hstack([0.5 * a + 0.4 * b, noise(9)])
     assert find_sums(*sampled(a, b, c, one_side), leave_out=frozenset()) == []
+
+
+def test_the_rest_of_an_exact_sum_is_given_down_to_minus_150_decibels() -> None:
+    a, b = apart(2)
+    made, gram = sampled(a, b, 0.5 * a + 0.25 * b)
+    (found,) = find_sums(made, gram, leave_out=frozenset())
+    assert found.residual_db == -150.0

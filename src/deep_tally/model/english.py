@@ -130,6 +130,7 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "source.click.short": "click",
         "stated.tempo": "{bpm:g} BPM in {source}",
         "stated.key": "{key} in {source}",
+        "characters.accents": "separate accents",
         # -- what of the brief was not received ----------------------------------------------
         "companion.reference": "a reference",
         "companion.click": "a click",

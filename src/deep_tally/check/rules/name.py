@@ -62,7 +62,7 @@ def characters(song: SongSet, brief: Brief) -> Iterator[Finding]:
         elif name != name.strip() or track.stem != track.stem.strip(" .") or track.stem.casefold() in REFUSED_NAMES:
             yield about("name.characters", Action.FIX, track, characters=())
         elif unicodedata.normalize("NFC", name) != name:
-            yield about("name.characters", Action.FIX, track, characters=("separate accents",))
+            yield about("name.characters", Action.FIX, track, characters=(Phrase("characters.accents"),))
 
 
 def _shown(character: str) -> str:
