@@ -58,10 +58,10 @@ class PlayedPlan:
     def step(self) -> bool:
         """Mix one block if there is room, report if it is time; False when it is over."""
         if not self._output.is_alive:
-            self._stop("The sound device is gone. Plug it in again and press play, or listen to the simulated output.")
+            self._stop(Phrase("play.device-gone"))
             return False
         if self._mixer.is_empty:
-            self._stop("None of these files can be read.")
+            self._stop(Phrase("play.unreadable"))
             return False
         if self._ring.is_drained:
             self._stop("", at_once=False)

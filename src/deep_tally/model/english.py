@@ -213,7 +213,22 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "role.document": "document",
         "role.stray": "stray",
         "role.mix": "mix",
+        # -- what was said of the delivery earlier -------------------------------------------
+        "corrections.damaged": (
+            "Your earlier corrections of this delivery cannot be used: {path} is damaged. The file is kept."
+        ),
+        "corrections.newer": (
+            "Your earlier corrections of this delivery cannot be used: {path} was written by a newer version of Deep"
+            " Tally. The file is kept."
+        ),
+        "corrections.partly": (
+            "Some of your earlier corrections of this delivery cannot be used ({which:list}); the rest apply."
+        ),
         # -- playing --------------------------------------------------------------------------
+        "play.device-gone": (
+            "The sound device is gone. Plug it in again and press play, or listen to the simulated output."
+        ),
+        "play.unreadable": "None of these files can be read.",
         "play.crashed": "Playing stopped: a file made its decoder crash. Mute it and play again.",
         "play.failed": "Playing failed ({kind}: {why}). Try again, or mute some files.",
     }

@@ -101,11 +101,11 @@ class _Record:
 
 
 class _Unusable(Exception):
-    """A record that is damaged, or newer than this version; the words say which. `source` as far as it can be read."""
+    """A record that is damaged, or newer than this version: `key` says which, `source` what it is about."""
 
-    def __init__(self, words: str, source: object = None) -> None:
-        super().__init__(words)
-        self.source = source
+    def __init__(self, key: str, source: object = None) -> None:
+        super().__init__(key)
+        self.key, self.source = key, source
 
 
 def home() -> Path:
@@ -130,9 +130,7 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
             record = _read(path)
         except _Unusable as unusable:
             if unusable.source == str(source) or path.stem in (_key(source, files), _old_key(source)):
-                trouble = (
-                    f"Your earlier corrections of this delivery cannot be used: {path} {unusable}. The file is kept."
-                )
+                trouble = Phrase(unusable.key, path=str(path))
             continue
         except OSError:
             continue
@@ -144,8 +142,7 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
         return Recalled(corrections=NO_CORRECTIONS, record=home() / f"{_key(source, files)}.json", trouble=trouble)
     record = best[2]
     if record.refused:
-        which = ", ".join(record.refused)
-        trouble = f"Some of your earlier corrections of this delivery cannot be used ({which}); the rest apply."
+        trouble = Phrase("corrections.partly", which=tuple(record.refused))
     return Recalled(corrections=_at(record, files), record=record.path, trouble=trouble)
 
 
@@ -254,12 +251,12 @@ def _read(path: Path) -> _Record:
     try:
         data = json.loads(path.read_text("utf-8"), parse_int=_whole)
     except (ValueError, RecursionError) as error:
-        raise _Unusable("is damaged") from error
+        raise _Unusable("corrections.damaged") from error
     schema = data.get("schema") if isinstance(data, dict) else None
     if not isinstance(schema, int) or isinstance(schema, bool) or schema < 1:
-        raise _Unusable("is damaged")
+        raise _Unusable("corrections.damaged")
     if schema > SCHEMA:
-        raise _Unusable("was written by a newer version of Deep Tally", data.get("source"))
+        raise _Unusable("corrections.newer", data.get("source"))
     for older in range(schema, SCHEMA):
         data = _MIGRATIONS[older](data)
     files = data.get("files")
