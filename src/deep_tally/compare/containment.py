@@ -152,7 +152,7 @@ def _constant_gain(moments: _Moments, outer: int, inner: int, rested: NDArray[np
         there = complex(cross[:, band].sum() / x_there[:, band].sum())
         gains.append(there)
         errors.append(max(_error(cross[:, band], x_there[:, band], there), _ERROR_LEAST * abs(there)))
-    # The bands in which nothing else plays tell the gain best.
+    # The bands in which nothing else plays show the gain best.
     weights = 1 / np.square(errors)
     gain = complex(np.array(gains) @ weights / weights.sum())
     if abs(gain.imag) > _SAME_WITHIN * abs(gain.real) or abs(gain) < _CERTAIN_T / np.sqrt(weights.sum()):

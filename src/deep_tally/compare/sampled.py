@@ -67,7 +67,7 @@ class Sampled:
 def shares_between(sampled: Sampled, gram: NDArray[np.float64]) -> NDArray[np.float64]:
     """For every two files, the most that any channel of one can be of any of the other: 1 for copies, 0 for strangers.
 
-    It tells in one go which of very many pairs are worth a closer look.
+    It shows in one go which of very many pairs are worth a closer look.
 
     Parameters
     ----------
@@ -77,7 +77,7 @@ def shares_between(sampled: Sampled, gram: NDArray[np.float64]) -> NDArray[np.fl
     Returns
     -------
     float64 [shape=(files, files)]
-        The greatest squared correlation of two channels; 1 where a channel is silent, which tells nothing; -1 for files
+        The greatest squared correlation of two channels; 1 where a channel is silent, which says nothing; -1 for files
         without columns.
     """
     energy = np.diag(gram)

@@ -37,7 +37,7 @@ def find_sums(sampled: Sampled, gram: NDArray[np.float64], *, leave_out: frozens
         return []
     norms = np.sqrt(energy[kept])
     unit = gram[np.ix_(kept, kept)] / np.outer(norms, norms)
-    # What each column has that all the others together cannot give: one inverse tells it for all of them.
+    # What each column has that all the others together cannot give: one inverse gives it for all of them.
     own = 1 / np.diag(np.linalg.inv(unit + _RIDGE * np.eye(len(kept))))
     owners = sampled.owners[kept]
     found = []

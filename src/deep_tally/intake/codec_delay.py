@@ -1,4 +1,4 @@
-"""What lossy streams tell of themselves in their first bytes: encoder delay and exact length.
+"""What lossy streams say of themselves in their first bytes: encoder delay and exact length.
 
 References
 ----------
@@ -18,7 +18,7 @@ _DECODER_DELAY = 529  # MPEG layer III: a decoder adds 528 samples and one of it
 
 @dataclass(frozen=True, slots=True)
 class Stated:
-    """What a stream tells; None where it tells nothing.
+    """What a stream says; None where it says nothing.
 
     Attributes
     ----------

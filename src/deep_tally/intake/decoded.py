@@ -178,7 +178,7 @@ class LibsndfileReader:
 def _stated_by_file(
     path: Path, container: str, codec: str, rate_hz: int
 ) -> tuple[Stated, tuple[Phrase, ...], tuple[Phrase, ...], int]:
-    """What an Ogg stream tells of itself, where it contradicts that, what of it is lost, and the frames before that."""
+    """What an Ogg stream says of itself, where it contradicts that, what of it is lost, and the frames before that."""
     if container != "OGG":
         return Stated(), (), (), 0
     file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)

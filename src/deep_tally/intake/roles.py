@@ -58,7 +58,7 @@ _PARTS_LEAST = 3
 
 
 def settle_roles(entries: Sequence[Entry]) -> list[Entry]:
-    """What only the files together tell: a mix that carries no word for it.
+    """What only the files together show: a mix that carries no word for it.
 
     It is the one file whose name is the beginning that all others share, or the one file that lies a folder above the
     parts. Where a mix is known by its words, nothing is guessed.

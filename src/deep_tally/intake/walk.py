@@ -310,7 +310,7 @@ def _beside(shown: Path, sounds: dict[str, str]) -> str:
 
 
 def _placed(entries: list[Entry], name: str) -> list[Entry]:
-    """Songs first, then what only a song's files together tell of their roles."""
+    """Songs first, then what only a song's files together say of their roles."""
     grouped = group_songs(entries, name)
     songs = list(dict.fromkeys(e.song for e in grouped))
     if len(songs) > 1:

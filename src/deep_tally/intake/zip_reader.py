@@ -46,7 +46,7 @@ class UnknownPacking(Exception):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Member:
-    """One file or folder of a zip, as the directory tells of it.
+    """One file or folder of a zip, as the directory describes it.
 
     Attributes
     ----------
@@ -131,7 +131,7 @@ def _find_directory(file: BinaryIO) -> tuple[int, int, int, int]:
     locator_at = at - _END64_LOCATOR.size
     if locator_at >= 0 and tail[locator_at : locator_at + 4] == b"PK\x06\x07":
         end64 = _END64_LOCATOR.unpack_from(tail, locator_at)[2]
-        # What stands before an archive moves it, and the offsets in it do not tell: the record lies right before.
+        # What stands before an archive moves it, and the offsets in it do not say so: the record lies right before.
         for place in (end64, tail_start + locator_at - _END64.size):
             file.seek(min(place, whole))
             record = file.read(_END64.size)

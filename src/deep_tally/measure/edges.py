@@ -1,6 +1,6 @@
 """Where does the sound begin and end, and does it begin and end by itself?
 
-Coarse to fine: windows of about 1 ms tell where an edge can lie, then the samples there are read
+Coarse to fine: windows of about 1 ms show where an edge can lie, then the samples there are read
 again and settle the exact frame. A file's own steady floor (digital silence, dither, hiss, hum) is not sound:
 
 - a steady floor under -75 dBFS RMS never is;

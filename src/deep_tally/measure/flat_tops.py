@@ -87,7 +87,7 @@ class FlatTopFinder:
         if self._count > _KEPT_MOST:
             kept = self._near_peak()
             if len(kept) > _KEPT_MOST // 2:
-                # So many that only their share of time matters: every second one tells that as well.
+                # So many that only their share of time matters: every second one shows that as well.
                 kept = kept[::2]
             self._kept, self._count = [kept], len(kept)
 

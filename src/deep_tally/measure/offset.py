@@ -37,7 +37,7 @@ class OffsetMeter:
     def steady(self) -> tuple[bool, ...]:
         """For each channel whether the mean is there throughout: most half seconds that sound share its sign and half.
 
-        A single stroke of a drum has a mean as well, but no offset; a file under two seconds cannot tell.
+        A single stroke of a drum has a mean as well, but no offset; a file under two seconds does not show one.
         """
         channels = self._open.shape[1]
         if not self._means:

@@ -45,7 +45,7 @@ _QUIET_EXCERPTS = 4
 _OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
 _CALM_BINS = 20  # 100 ms: longer than a period of anything that is heard
 _CALM_LEAST = 5
-_CALM_SHARE = 50  # one stretch in so many, the calmest, tells where a file rests
+_CALM_SHARE = 50  # one stretch in so many, the calmest, shows where a file rests
 ABSURD = 2.0**32
 """A float sample beyond this (+193 dBFS) is no sound; it counts with NaN and infinities."""
 
@@ -80,7 +80,7 @@ def measure_sound(
         except UnreadableSound:
             if not position:
                 raise
-            break  # what was read before the damage is measured; the missing frames tell of it
+            break  # what was read before the damage is measured; the missing frames show it
         if not len(block.samples):
             break
         one.feed(block.samples, block.bits_set)

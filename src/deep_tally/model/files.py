@@ -103,7 +103,7 @@ class Entry:
         The song set it belongs to: a folder's name, a shared beginning of names, or the delivery's name. Empty for a
         note or MIDI file that is about no single one of several songs.
     mtime_ns : int
-        When it was last changed, as the file system tells it.
+        When it was last changed, as the file system says.
     archived : str
         For a file out of a zip: the zip, the member and its checksum, which stay the same when it is unpacked anew.
     text : str
@@ -166,7 +166,7 @@ class SoundFormat:
     contradictions : tuple of Phrase
         Where the header contradicts the bytes that are there, though they can be read: one clause each.
     codec_delay_frames : int or None
-        Frames of silence a lossy encoder put before the sound, where the stream tells; they are cut off when decoded.
+        Frames of silence a lossy encoder put before the sound, where the stream says so; they are cut off when decoded.
     losses : tuple of Phrase
         What of the sound was damaged on the way and cannot be had from the file, a clause each.
     """

@@ -35,6 +35,6 @@ def save_reply(page: Page, path: Path, *, client: ClientFiles = NO_CLIENT, into_
 
 
 def require_form(path: Path) -> None:
-    """Raise CannotWrite when the ending of a reply's name tells no form."""
+    """Raise CannotWrite when the ending of a reply's name names no form."""
     if path.suffix.casefold() not in FORMS:
         raise CannotWrite(str(path), Phrase("write.no-form"), Phrase("write.end-in", endings=tuple(FORMS)))

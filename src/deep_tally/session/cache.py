@@ -209,7 +209,7 @@ def _key(entry: Entry) -> str | None:
 
 
 def _key_of_all(entries: Sequence[Entry]) -> str | None:
-    """The same for a comparison of several files, which also tells them by their paths."""
+    """The same for a comparison of several files, which also distinguishes them by their paths."""
     keys = [(_key(e), e.path) for e in entries]
     if any(key is None for key, _ in keys):
         return None

@@ -79,7 +79,7 @@ class Bank:
         return Columns(low, high, rms)
 
     def refine(self, edges: NDArray[np.float64]) -> bool:
-        """Make one tile that the view lacks; tells whether there was one. A tile takes about 10 ms for 100 files."""
+        """Make one tile that the view lacks; returns whether there was one. A tile takes about 10 ms for 100 files."""
         level = self._level_for(edges)
         missing = self._missing(level, edges)
         if missing:

@@ -174,7 +174,7 @@ class Bench(QWidget):
         other = next((p for p in finding.files if p != path), named if isinstance(named, str) else "")
         later = finding.evidence.get("offset_frames")
         shift = int(later) if isinstance(later, (int, float)) else 0
-        # The evidence tells how much later the second file comes than the first.
+        # The evidence says how much later the second file comes than the first.
         is_second = path in finding.files[1:]
         self.waveform.show_partner(self._tracks.get(other), later=-shift if is_second else shift)
 

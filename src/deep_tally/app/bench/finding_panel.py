@@ -121,7 +121,7 @@ class FindingCard(QAbstractButton):
 
 
 class FindingPanel(QScrollArea):
-    """All findings of a file. `pressed` tells the one the user wants to see."""
+    """All findings of a file. `pressed` carries the one the user wants to see."""
 
     pressed = Signal(object)
 

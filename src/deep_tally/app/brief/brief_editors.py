@@ -26,7 +26,7 @@ _LOWEST_DBFS = -120.0
 
 
 class Editor(QWidget):
-    """One line's editor. `show_brief` shows a value without telling that it was edited."""
+    """One line's editor. `show_brief` shows a value without saying that it was edited."""
 
     edited = Signal(object)
 

@@ -44,7 +44,7 @@ _HINTS = {
 
 
 class BriefPanel(QWidget):
-    """The panel. `edited` tells (key, value, words) of a line; `misses` the files that do not meet one.
+    """The panel. `edited` carries (key, value, words) of a line; `misses` the files that do not meet one.
 
     Its groups of lines follow the theme one by one: all its widgets at once would keep the window busy for too long.
     """

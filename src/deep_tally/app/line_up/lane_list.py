@@ -45,7 +45,7 @@ class LaneModel(QAbstractListModel):
         self.trims_db: dict[str, float] = {}
 
     def show(self, rows: Sequence[Lane | Head]) -> bool:
-        """Show other rows; tells whether they are the same files in the same places."""
+        """Show other rows; returns whether they are the same files in the same places."""
         same = [_key(r) for r in rows] == [_key(r) for r in self.rows]
         if same:
             self.rows = tuple(rows)

@@ -85,7 +85,7 @@ def pattern_of(corrections: Corrections, brief: Brief) -> str:
 
 
 class PlanModel(QAbstractTableModel):
-    """The plan as a table. `renamed` tells (path, new name without ending) when the user wrote one."""
+    """The plan as a table. `renamed` carries (path, new name without ending) when the user wrote one."""
 
     renamed = Signal(str, str)
 

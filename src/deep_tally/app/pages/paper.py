@@ -89,7 +89,7 @@ def ask_where(
 
 
 class PageView(QWidget):
-    """A view about one page. `said` tells what happened, in one sentence; `what` names the page in it."""
+    """A view about one page. `said` carries what happened, in one sentence; `what` names the page in it."""
 
     what = "page"
     said = Signal(str)

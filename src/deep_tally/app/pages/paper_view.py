@@ -17,7 +17,7 @@ KINDS = (("PDF", ".pdf"), ("Web page", ".html"), ("Text", ".txt"), ("Markdown", 
 
 
 class PaperView(PageView):
-    """The client's page. `left` tells that the user goes back."""
+    """The client's page. `left` says that the user goes back."""
 
     left = Signal()
 

@@ -76,7 +76,7 @@ class _OwnColours(QStyledItemDelegate):
 
 
 class PartTree(QTreeWidget):
-    """Asked parts with their files. `dropped` tells (paths, part); `taken_out` (path, part)."""
+    """Requested parts with their files. `dropped` carries (paths, part); `taken_out` (path, part)."""
 
     dropped = Signal(list, str)
     taken_out = Signal(str, str)

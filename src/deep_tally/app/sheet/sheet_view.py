@@ -319,7 +319,7 @@ class SheetHeader(QHeaderView):
 
 
 class SheetView(QTableView):
-    """The table. `chosen` tells the row the user went to; `entered` that they want to look at it closely."""
+    """The table. `chosen` carries the row the user went to; `entered` that they want to look at it closely."""
 
     chosen = Signal(object)
     entered = Signal()

@@ -91,7 +91,7 @@ class SongTab(QAbstractButton):
 
 
 class SongStrip(QScrollArea):
-    """All songs side by side, and all of them together. `chosen` tells the one to show; empty is all."""
+    """All songs side by side, and all of them together. `chosen` carries the one to show; empty is all."""
 
     chosen = Signal(str)
 

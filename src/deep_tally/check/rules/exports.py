@@ -41,7 +41,7 @@ def _rest(tracks: Sequence[Track], paths: frozenset[str]) -> frozenset[str]:
 
 
 def _export_marks(song: SongSet, tracks: Sequence[Track], brief: Brief) -> Iterator[tuple[str, dict[str, Hashable]]]:
-    """What tells one export from another, for every file."""
+    """What distinguishes one export from another, for every file."""
     yield "format", {t.path: _format_of(t) for t in tracks}
     # In seconds: frames would say no more than the rate does.
     yield "length", {t.path: round(t.format.seconds, 3) if t.format is not None else 0 for t in tracks}
