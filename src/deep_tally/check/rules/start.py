@@ -132,7 +132,7 @@ def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def codec_delay(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """A lossy encoder put silence before the sound; where the stream says so, it is cut off here, but not everywhere."""
+    """A lossy encoder put silence before the sound; where the stream says so, it is cut off here, not everywhere."""
     for track in song.asked:
         if track.format is not None and track.format.codec_delay_frames:
             frames = track.format.codec_delay_frames
