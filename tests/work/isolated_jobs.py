@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import resource
 import signal
@@ -19,6 +20,7 @@ def process_id(progress: OnProgress, path: Path) -> int:
 
 
 def crash(progress: OnProgress, path: Path) -> NoReturn:
+    faulthandler.disable()  # its traceback would stand among what the tests print
     os.abort()
 
 
@@ -57,6 +59,7 @@ def die_the_first_time(progress: OnProgress, path: Path) -> str:
     tries = path.read_text() if path.exists() else ""
     path.write_text(f"{tries}{len(tries) + 1}")
     if not tries:
+        faulthandler.disable()
         os.abort()
     return "done"
 
