@@ -116,8 +116,8 @@ def _play(voices: list[Voice], what: str) -> None:
                 begun_s = time.perf_counter() - started
             elif isinstance(report, Heard):
                 heard = report
-        assert player._process is not None
-        memory = max(memory, _pss_kb(player._process.pid))
+        assert player.process is not None
+        memory = max(memory, _pss_kb(player.process.pid))
         time.sleep(0.25)
     player.close()
     assert heard is not None
