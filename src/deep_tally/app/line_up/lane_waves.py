@@ -57,7 +57,7 @@ class LaneWaves(QObject):
         self._refining.timeout.connect(self._refine)
 
     def show_lanes(self, lanes: Sequence[Lane]) -> None:
-        """Files of one rate and one width of bins share a bank; nothing is made anew for the same files."""
+        """Files of one rate and one width of bins share a bank; for the same files nothing is built twice."""
         self.outdate()
         banked = tuple((lane.path, id(lane.track.measures)) for lane in lanes)
         if banked == self._banked:
