@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pickle
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -85,6 +86,25 @@ def test_files_of_two_lengths_are_padded_to_the_longest() -> None:
     found = one("length.ends-differ", files, mix=False)
     assert set(found.mends) == {"a.wav", "b.wav"}
     assert {m.params["to_s"] for m in found.mends.values()} == {SECONDS + 2.0}
+
+
+class _Counted(tuple):  # type: ignore[type-arg]
+    """Tracks that count how often they are gone through."""
+
+    times = 0
+
+    def __iter__(self):  # type: ignore[no-untyped-def]
+        _Counted.times += 1
+        return super().__iter__()
+
+
+def test_the_longest_of_a_thousand_files_is_looked_for_once() -> None:
+    song = replace(song_of([track("a.wav"), track("b.wav")]), tracks=_Counted((track("a.wav"), track("b.wav"))))
+    paths = ("a.wav", "b.wav", *(f"{n}.wav" for n in range(998)))
+    _Counted.times = 0
+    found = with_mends(Finding(code="length.ends-differ", action=FIX, files=paths), song)
+    assert len(found.mends) == 1000
+    assert _Counted.times == 1
 
 
 def test_a_file_is_put_where_its_stamp_or_the_user_says() -> None:

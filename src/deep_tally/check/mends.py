@@ -11,6 +11,8 @@ from deep_tally.model.findings import Action, EvidenceValue, Finding
 from deep_tally.model.mend import Mend
 
 _Evidence = Mapping[str, EvidenceValue]
+_Mender = Callable[[_Evidence], Mend]
+_Maker = Callable[[Finding, SongSet], _Mender]
 
 
 def _number(evidence: _Evidence, key: str) -> float | None:
@@ -22,44 +24,48 @@ def _word(evidence: _Evidence, key: str) -> str:
     return str(evidence.get(key, ""))
 
 
-def _place(by: str) -> Callable[[Finding, _Evidence, SongSet], Mend]:
-    return lambda finding, evidence, song: Mend("place", {"frames": _number(evidence, "offset_frames"), "by": by})
+def _place(by: str) -> _Maker:
+    return lambda finding, song: lambda e: Mend("place", {"frames": _number(e, "offset_frames"), "by": by})
 
 
-def _pad(finding: Finding, evidence: _Evidence, song: SongSet) -> Mend:
-    return Mend("pad", {"to_s": song.common.seconds, "until": "common"})
+def _pad(finding: Finding, song: SongSet) -> _Mender:
+    return lambda evidence: Mend("pad", {"to_s": song.common.seconds, "until": "common"})
 
 
-def _pad_to_longest(finding: Finding, evidence: _Evidence, song: SongSet) -> Mend:
-    lengths = [t.format.seconds for t in song.tracks if t.path in finding.files and t.format is not None]
-    return Mend("pad", {"to_s": max(lengths), "until": "longest"})
+def _pad_to_longest(finding: Finding, song: SongSet) -> _Mender:
+    paths = frozenset(finding.files)
+    longest_s = max(t.format.seconds for t in song.tracks if t.path in paths and t.format is not None)
+    return lambda evidence: Mend("pad", {"to_s": longest_s, "until": "longest"})
 
 
-def _trim(finding: Finding, evidence: _Evidence, song: SongSet) -> Mend:
-    return Mend("trim", {"to_s": song.common.seconds})
+def _trim(finding: Finding, song: SongSet) -> _Mender:
+    return lambda evidence: Mend("trim", {"to_s": song.common.seconds})
 
 
-def _turn_down(key: str) -> Callable[[Finding, _Evidence, SongSet], Mend]:
-    return lambda finding, evidence, song: Mend("turn-down", {"db": _number(evidence, key)})
+def _turn_down(key: str) -> _Maker:
+    return lambda finding, song: lambda evidence: Mend("turn-down", {"db": _number(evidence, key)})
 
 
-def _remove_offset(finding: Finding, evidence: _Evidence, song: SongSet) -> Mend:
-    params: dict[str, float | str | None] = {"share": _number(evidence, "share")}
-    if "share_before" in evidence:
-        params |= {"share_before": _number(evidence, "share_before"), "from_frame": finding.places[0].frame}
-    return Mend("remove-offset", params)
+def _remove_offset(finding: Finding, song: SongSet) -> _Mender:
+    def mend(evidence: _Evidence) -> Mend:
+        params: dict[str, float | str | None] = {"share": _number(evidence, "share")}
+        if "share_before" in evidence:
+            params |= {"share_before": _number(evidence, "share_before"), "from_frame": finding.places[0].frame}
+        return Mend("remove-offset", params)
+
+    return mend
 
 
-def _join(finding: Finding, evidence: _Evidence, song: SongSet) -> Mend:
+def _join(finding: Finding, song: SongSet) -> _Mender:
     left, right = finding.files
-    return Mend("join", {"left": left, "right": right})
+    return lambda evidence: Mend("join", {"left": left, "right": right})
 
 
-def _rename(because: str) -> Callable[[Finding, _Evidence, SongSet], Mend]:
-    return lambda finding, evidence, song: Mend("rename", {"because": because})
+def _rename(because: str) -> _Maker:
+    return lambda finding, song: lambda evidence: Mend("rename", {"because": because})
 
 
-_MENDS: Mapping[str, Callable[[Finding, _Evidence, SongSet], Mend]] = MappingProxyType(
+_MENDS: Mapping[str, _Maker] = MappingProxyType(
     {
         "start.at-sound": _place("hand"),
         "start.offset": _place("hand"),
@@ -70,25 +76,27 @@ _MENDS: Mapping[str, Callable[[Finding, _Evidence, SongSet], Mend]] = MappingPro
         "clipping.over": _turn_down("set_db"),
         "headroom.hot": _turn_down("db"),
         "headroom.dc": _remove_offset,
-        "channels.same": lambda finding, evidence, song: Mend("to-mono"),
-        "channels.panned-mono": lambda f, evidence, song: Mend("to-mono", {"gain_db": _number(evidence, "gain_db")}),
-        "channels.one-side": lambda f, evidence, song: Mend("to-mono", {"side": _word(evidence, "side")}),
+        "channels.same": lambda finding, song: lambda evidence: Mend("to-mono"),
+        "channels.panned-mono": lambda finding, song: lambda e: Mend("to-mono", {"gain_db": _number(e, "gain_db")}),
+        "channels.one-side": lambda finding, song: lambda e: Mend("to-mono", {"side": _word(e, "side")}),
         "channels.split-pair": _join,
-        "channels.to-split": lambda finding, evidence, song: Mend("split"),
+        "channels.to-split": lambda finding, song: lambda evidence: Mend("split"),
         "name.characters": _rename("characters"),
         "name.clash": _rename("clash"),
         "name.long": _rename("long"),
         "name.copy-mark": _rename("copy-mark"),
         "name.number-twice": _rename("number-twice"),
         "name.pattern": _rename("pattern"),
-        "content.container": lambda f, evidence, song: Mend("save-as", {"containers": _word(evidence, "wanted")}),
+        "content.container": lambda finding, song: lambda e: Mend("save-as", {"containers": _word(e, "wanted")}),
     }
 )
+"""For each code: from a finding and its song, what is done about a file with such evidence. What the files share is
+worked out once, however many they are."""
 
 
 def with_mends(finding: Finding, song: SongSet) -> Finding:
     """The finding with what is done here about each of its files; nothing is where the client must act."""
     if finding.action is not Action.FIX:
         return finding
-    mend = _MENDS[finding.code]
-    return replace(finding, mends={path: mend(finding, finding.evidence_of(path), song) for path in finding.files})
+    mend = _MENDS[finding.code](finding, song)
+    return replace(finding, mends={path: mend(finding.evidence_of(path)) for path in finding.files})
