@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
+from deep_tally.app.line_up.lane_canvas import LaneCanvas
 from deep_tally.app.line_up.lane_overlay import RULER_PX
 from deep_tally.app.line_up.line_up_view import LineUpView
 from deep_tally.app.line_up.place_dialog import PlaceDialog
@@ -645,3 +646,7 @@ def test_no_words_are_cut_in_a_narrow_window(view: LineUpView, window: Window) -
     for button in shown:
         assert button.width() >= button.sizeHint().width(), button.text()
         assert window.rect().contains(button.mapTo(window, button.rect().bottomRight())), button.text()
+
+
+def test_lanes_that_were_never_drawn_are_not_fine_yet(window: Window) -> None:
+    assert not LaneCanvas(window.theme).waves.is_fine

@@ -78,8 +78,8 @@ class LaneWaves(QObject):
 
     @property
     def is_fine(self) -> bool:
-        """Whether all lanes in sight are drawn as finely as they can be."""
-        return not any(bank.lacks(edges) for bank, edges in self._in_use)
+        """Whether all lanes in sight are drawn, and as finely as they can be."""
+        return self._state is not None and not any(bank.lacks(edges) for bank, edges in self._in_use)
 
     def draw(self, slots: Sequence[Slot], pane: Pane) -> QImage:
         """The picture of these slots."""
