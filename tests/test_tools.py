@@ -15,7 +15,7 @@ TOOLS = Path(__file__).parent.parent / "tools"
     ("libraries", "packages"),
     [({"c": "libc6", "no-such-thing": "libnosuch1"}, ["libnosuch1"]), ({"c": "libc6"}, [])],
 )
-def test_missing_libraries_are_told_by_their_packages(libraries: dict[str, str], packages: list[str]) -> None:
+def test_missing_libraries_are_reported_by_their_packages(libraries: dict[str, str], packages: list[str]) -> None:
     code = f"import check_system; print(check_system.missing_packages({libraries!r}))"
     done = subprocess.run([sys.executable, "-c", code], cwd=TOOLS, capture_output=True, text=True, check=True)
     assert done.stdout.strip() == str(packages)

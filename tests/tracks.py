@@ -15,7 +15,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Entry, Intake, Role, SoundFormat
 from deep_tally.model.findings import Finding
-from deep_tally.model.measures import Density, Edges, Measures, Run, Runs, Sides
+from deep_tally.model.measures import Density, Measures, Run, Runs, Sides, SoundExtent
 from deep_tally.names.match import match_parts
 from deep_tally.names.read import read_names
 
@@ -32,7 +32,7 @@ FORMAT = SoundFormat(
     frames=SECONDS * RATE,
     claimed_frames=SECONDS * RATE,
 )
-EDGES = Edges(
+EXTENT = SoundExtent(
     first_sound_frame=5 * RATE,
     last_sound_frame=35 * RATE,
     lead_floor_dbfs=-math.inf,
@@ -52,13 +52,13 @@ MEASURES = Measures(
     crest_db=15.01,
     loudness_lufs=-21.0,
     dc_offset=(0.0,),
-    offset_steady=(True,),
+    dc_offset_steady=(True,),
     bits_in_use=24,
     clip_runs=Runs(),
     overs=Runs(),
     nonfinite=Runs(),
     sides=None,
-    edges=EDGES,
+    extent=EXTENT,
     overview=(),
     density=Density(sounding=400, near_peak_share=0.02, crest_db=14.0, active_windows=20_000, window_frames=48),
 )
@@ -72,17 +72,17 @@ STEREO = Sides(
     greatest_sum=0.7,
 )
 _FORMAT_FIELDS = set(SoundFormat.__slots__)
-_EDGE_FIELDS = set(Edges.__slots__)
+_EXTENT_FIELDS = set(SoundExtent.__slots__)
 
 
 def track(path: str = "01 Bass.wav", *, role: Role = Role.TRACKOUT, **changes: Any) -> Track:
-    """A clean track; named fields of its format, edges and measures are changed."""
+    """A clean track; named fields of its format, extent and measures are changed."""
     sound = {k: v for k, v in changes.items() if k in _FORMAT_FIELDS}
-    edges = {k: v for k, v in changes.items() if k in _EDGE_FIELDS}
-    rest = {k: v for k, v in changes.items() if k not in _FORMAT_FIELDS | _EDGE_FIELDS}
+    extent = {k: v for k, v in changes.items() if k in _EXTENT_FIELDS}
+    rest = {k: v for k, v in changes.items() if k not in _FORMAT_FIELDS | _EXTENT_FIELDS}
     if "frames" in sound:
         sound.setdefault("claimed_frames", sound["frames"])
-    measures = replace(MEASURES, edges=replace(EDGES, **edges), **rest, frames=sound.get("frames", FORMAT.frames))
+    measures = replace(MEASURES, extent=replace(EXTENT, **extent), **rest, frames=sound.get("frames", FORMAT.frames))
     return Track(path=path, role=role, format=replace(FORMAT, **sound), measures=measures)
 
 
@@ -95,7 +95,7 @@ def stereo(path: str = "01 Pad.wav", *, levels: tuple[float, float] = (-20.0, -2
         rms_by_channel_dbfs=levels,
         sample_peak_by_channel_dbfs=(-8.0, -9.0),
         dc_offset=(0.0, 0.0),
-        offset_steady=(True, True),
+        dc_offset_steady=(True, True),
     )
 
 
@@ -129,7 +129,7 @@ def song_of(
     listed = (*tracks, *((ROUGH_MIX,) if mix else ()))
     facts = facts or SongFacts(title="Song", tempo_bpm=96.0, key="D minor")
     names = read_names([t.path for t in listed], facts)
-    asked = {t.path: names[t.path] for t in listed if t.role.is_asked}
+    asked = {t.path: names[t.path] for t in listed if t.role.is_assessed}
     song = SongSet(
         name="Song",
         tracks=listed,

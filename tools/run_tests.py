@@ -35,7 +35,10 @@ _SLOW = (
         "tests/intake/test_containers.py",
         "tests/names/test_hostile_names.py",
     ),
-    *(f"tests/measure/test_{name}.py" for name in ("wide_files", "gaps", "loudness", "edges", "flat_tops", "run")),
+    *(
+        f"tests/measure/test_{name}.py"
+        for name in ("wide_files", "gaps", "loudness", "sound_extent", "flat_tops", "run")
+    ),
 )
 _FEWER_EXAMPLES = {"DEEP_TALLY_EXAMPLES": "0.2"}
 

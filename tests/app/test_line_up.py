@@ -305,7 +305,7 @@ def test_the_ruler_counts_in_what_is_chosen(view: LineUpView, window: Window) ->
     assert view.readout.text().startswith("bar 9, beat 1")
 
 
-def test_a_tempo_is_told_and_judged_by(view: LineUpView, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_tempo_is_reported_and_judged_by(view: LineUpView, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     def say(text: str) -> None:
         monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: (text, True))
         press(view, Qt.Key.Key_T)

@@ -131,7 +131,7 @@ def test_a_correction_is_offered_as_a_word_and_understood_from_then_on(named: Wi
     assert named.state.delivery.sets[0].names["07 Zithering.wav"].part == "organ"
 
 
-def test_a_word_of_ones_own_that_fits_two_parts_is_told_when_the_window_opens(
+def test_a_word_of_ones_own_that_fits_two_parts_is_reported_when_the_window_opens(
     qapp: QApplication, own_home: Path
 ) -> None:
     path = own_home / "data" / "deep-tally" / "words.json"
@@ -149,7 +149,7 @@ def test_a_name_that_was_understood_offers_no_word(named: Window) -> None:
     assert not named.parts.offer.isVisible()
 
 
-def test_parts_are_told_with_the_keyboard_alone(named: Window, qtbot: QtBot) -> None:
+def test_parts_are_reported_with_the_keyboard_alone(named: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(named, Qt.Key.Key_3, CTRL)
     files = named.parts.files
     files.setFocus()

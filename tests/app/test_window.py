@@ -133,7 +133,7 @@ def test_findings_come_as_files_are_measured(fresh: Window, qtbot: QtBot, tmp_pa
     qtbot.mouseClick(ask, Qt.MouseButton.LeftButton)
 
 
-def test_a_brief_chosen_while_measuring_is_told_and_drawn_at_once(fresh: Window, tmp_path: Path) -> None:
+def test_a_brief_chosen_while_measuring_is_reported_and_drawn_at_once(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 4, seconds=15)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.measuring.counts[0] >= 1)
     brief = tmp_path / "b.json"

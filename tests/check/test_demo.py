@@ -70,7 +70,7 @@ def test_the_list_of_faults_lies_beside_the_delivery(demo_folder: Path) -> None:
 
 
 def test_the_awkward_but_clean_delivery_raises_no_ask(awkward: Delivery) -> None:
-    assert len(awkward.sets[0].asked) >= 10
+    assert len(awkward.sets[0].assessed) >= 10
     assert [f.code for f in awkward.findings if f.action is Action.ASK] == []
 
 

@@ -26,7 +26,7 @@ def the(code: str, tracks: list[Track], **options: object) -> Finding:
     return found
 
 
-def test_clipping_is_told_in_milliseconds_of_one_channel() -> None:
+def test_clipping_is_reported_in_milliseconds_of_one_channel() -> None:
     # 480 + 960 samples over two channels are 720 frames each: 15 ms at 48 kHz.
     wide = replace(
         stereo("1 Pad.wav"),
@@ -38,7 +38,7 @@ def test_clipping_is_told_in_milliseconds_of_one_channel() -> None:
     assert (found.evidence["ms"], found.evidence["longest_run"]) == (pytest.approx(30.0), 240)
 
 
-def test_a_shifted_twin_is_told_in_milliseconds() -> None:
+def test_a_shifted_twin_is_reported_in_milliseconds() -> None:
     one, other = track("1 A.wav"), track("2 B.wav")
     twin = Twin(path=other.path, other=one.path, kind="shifted", gain_db=0.0, offset_frames=4800, residual_db=-99.0)
     song = replace(song_of([one, other, *others()]), comparison=Comparison(twins=(twin,)))
@@ -46,7 +46,7 @@ def test_a_shifted_twin_is_told_in_milliseconds() -> None:
     assert (found.evidence["ms"], found.evidence["offset_frames"]) == (100.0, 4800)
 
 
-def test_a_file_that_ends_a_little_early_is_told_in_milliseconds() -> None:
+def test_a_file_that_ends_a_little_early_is_reported_in_milliseconds() -> None:
     found = the("length.short", [track(frames=SECONDS * RATE - 48), *others()])
     assert (found.action, found.evidence["ms"]) == (Action.NOTE, pytest.approx(1.0))
 
@@ -73,7 +73,7 @@ def test_a_loops_bars_are_counted_from_where_it_begins() -> None:
     assert (found.evidence["changes"], found.evidence["meter"]) == (0, "4/4")
 
 
-def test_a_click_that_stops_early_is_told_in_bars_and_milliseconds() -> None:
+def test_a_click_that_stops_early_is_reported_in_bars_and_milliseconds() -> None:
     # The others sound until 35 s; the click's last stroke at 30 s is two bars of 2.5 s before that.
     click_tempo = ClickTempo(bpm=96.0, strokes=48, first_frame=0, last_frame=30 * RATE, stray_ms=0.1)
     click = track("Click.wav", role=Role.CLICK, click_tempo=click_tempo)
@@ -81,7 +81,7 @@ def test_a_click_that_stops_early_is_told_in_bars_and_milliseconds() -> None:
     assert (found.evidence["bars"], found.evidence["ms"]) == (pytest.approx(2.0), pytest.approx(5000.0))
 
 
-def test_a_stamp_is_told_in_milliseconds_and_every_moved_file_is() -> None:
+def test_a_stamp_is_reported_in_milliseconds_and_every_moved_file_is() -> None:
     first = track("1 A.wav", time_reference=RATE)
     late = [track(f"{n} B{n}.wav", time_reference=RATE + 480 * n, frames=SECONDS * RATE - 480 * n) for n in (2, 3)]
     found = [f for f in findings([first, *late, *others()]) if f.code == "start.stamp-differs"]
@@ -125,7 +125,7 @@ def test_a_file_that_was_not_opened_is_not_padded_and_costs_no_other_file() -> N
     assert [f.files for f in found if f.code == "depth.padded"] == [("02 B.wav",)]
 
 
-def test_padding_that_most_share_is_told_with_the_most_bits_in_use() -> None:
+def test_padding_that_most_share_is_reported_with_the_most_bits_in_use() -> None:
     files = [track(f"{n} Part.wav", bits=24, bits_in_use=bits) for n, bits in enumerate((14, 16, 15, 16))]
     assert the("depth.padded", [*files, *others(2)]).evidence["bits"] == 16
 

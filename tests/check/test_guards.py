@@ -40,7 +40,7 @@ def test_most_is_more_than_half_and_no_single_file(some: int, all_: int, most: b
     assert is_most(some, all_) is most
 
 
-def test_half_of_the_files_that_share_a_finding_are_told_one_by_one() -> None:
+def test_half_of_the_files_that_share_a_finding_are_reported_one_by_one() -> None:
     def hot(count: int) -> list[int]:
         loud = [track(f"{i} Part{'abcde'[i]}.wav", sample_peak_by_channel_dbfs=(-1.0 - i / 2,)) for i in range(count)]
         return [len(f.files) for f in findings([*loud, *others(3)]) if f.code == "headroom.hot"]

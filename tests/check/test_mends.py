@@ -13,7 +13,7 @@ from deep_tally.check.mends import with_mends
 from deep_tally.check.registry import CODES
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.measures import OffsetStep
+from deep_tally.model.measures import DcOffsetStep
 from deep_tally.model.mend import Mend
 from deep_tally.reply.wording.mends import mend_words
 from tracks import RATE, SECONDS, others, runs, song_of, stereo, track
@@ -68,7 +68,7 @@ FIXED_HERE = {
         ("headroom.dc", [track(dc_offset=(0.01,)), *others()], {}, Mend("remove-offset", {"share": 0.01})),
         (
             "headroom.dc",
-            [track(offset_step=OffsetStep(frame=700, channel=0, before=0.0, after=0.1)), *others()],
+            [track(dc_offset_step=DcOffsetStep(frame=700, channel=0, before=0.0, after=0.1)), *others()],
             {},
             Mend("remove-offset", {"share": 0.1, "share_before": 0.0, "from_frame": 700}),
         ),

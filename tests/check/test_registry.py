@@ -76,7 +76,7 @@ def test_wrong_checks_are_refused_at_the_start() -> None:
         Check("mood.x", right)  # type: ignore[arg-type]
 
 
-def test_what_most_files_share_is_told_once_with_each_files_numbers() -> None:
+def test_what_most_files_share_is_reported_once_with_each_files_numbers() -> None:
     hot = [track(f"{i} Part{'abcde'[i]}.wav", sample_peak_by_channel_dbfs=(-1.0 - i / 2,)) for i in range(5)]
     (found,) = (f for f in findings([*hot, *others(2)]) if f.code == "headroom.hot")
     assert len(found.files) == 5

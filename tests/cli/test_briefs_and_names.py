@@ -75,7 +75,7 @@ def test_a_pattern_that_cannot_be_used_is_refused_in_one_line(files: Path, capsy
     assert Done(capsys, "names", files, "--pattern", "").status == 2
 
 
-def test_what_was_told_in_the_window_counts_here_too(files: Path, capsys: pytest.CaptureFixture[str]) -> None:
+def test_what_was_reported_in_the_window_counts_here_too(files: Path, capsys: pytest.CaptureFixture[str]) -> None:
     say(files, Corrections(pattern="{part}", names={"10 Gtr L.wav": "Twang"}))
     done = Done(capsys, "names", files)
     assert "Twang.wav" in done.out
@@ -151,7 +151,7 @@ def test_a_brief_of_a_newer_schema_is_refused(tmp_path: Path, capsys: pytest.Cap
     assert "schema 7, newer than this program's 1; update Deep Tally." in done.err
 
 
-def test_check_takes_a_brief_by_its_name_and_parts_that_were_told(
+def test_check_takes_a_brief_by_its_name_and_parts_that_were_reported(
     demo_folder: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     asked = tmp_path / "asked.json"

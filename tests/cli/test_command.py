@@ -84,7 +84,7 @@ def test_every_file_damaged_is_something_to_ask(tmp_path: Path) -> None:
     assert [f["code"] for f in json.loads(done.stdout)["findings"] if "damaged" in f["code"]] == ["content.damaged"]
 
 
-def test_a_told_rough_mix_and_a_brief_count(tmp_path: Path) -> None:
+def test_a_given_rough_mix_and_a_brief_count(tmp_path: Path) -> None:
     folder = tmp_path / "Salt House 96 BPM C minor"
     folder.mkdir()
     for name in ("Bass.wav", "Drum.wav"):

@@ -72,7 +72,7 @@ OTHERS = {f"{n:02d} Part {chr(64 + n)}.wav": part(n, channels=1 + n % 2) for n i
     ],
 )
 @pytest.mark.parametrize("of", ["02 Part B.wav", "03 Part C.wav"])
-def test_a_twin_is_told_with_its_kind_gain_and_shift(
+def test_a_twin_is_reported_with_its_kind_gain_and_shift(
     tmp_path: Path, kind, make, gain_db: float, offset: int, of: str
 ) -> None:
     found = compared(tmp_path / "x", {**OTHERS, "20 Other.wav": make(OTHERS[of])})
@@ -87,7 +87,7 @@ def test_a_twin_in_another_container_and_a_doubled_mono_are_found(tmp_path: Path
     assert {(t.path, t.other) for t in found.twins} == {("20 B.flac", "02 Part B.wav"), ("21 D.wav", "04 Part D.wav")}
 
 
-def test_of_three_copies_two_are_told_as_twins_of_the_first(tmp_path: Path) -> None:
+def test_of_three_copies_two_are_reported_as_twins_of_the_first(tmp_path: Path) -> None:
     files = {"a.wav": OTHERS["02 Part B.wav"], "b.wav": OTHERS["02 Part B.wav"], "c.wav": OTHERS["02 Part B.wav"]}
     found = compared(tmp_path / "x", {**OTHERS, **files})
     assert [(t.path, t.other) for t in found.twins] == [(f, "02 Part B.wav") for f in ("a.wav", "b.wav", "c.wav")]
@@ -135,7 +135,7 @@ def test_any_weights_come_out_as_they_went_in(tmp_path_factory, seed: int, count
         assert told[name] == pytest.approx(20 * np.log10(weight), abs=0.1)
 
 
-def test_a_file_that_holds_another_at_a_constant_gain_is_told(tmp_path: Path) -> None:
+def test_a_file_that_holds_another_at_a_constant_gain_is_reported(tmp_path: Path) -> None:
     files = {**OTHERS, "20 Lute.wav": part(20, rest=(0, 6)), "21 Harp.wav": part(21)}
     files["21 Harp.wav"] = 0.6 * files["21 Harp.wav"] + 0.5 * files["20 Lute.wav"]
     found = compared(tmp_path / "x", files)
@@ -231,7 +231,7 @@ def test_a_file_that_vanished_since_it_was_measured_costs_only_itself(tmp_path: 
     assert found.among({t.path for t in tracks}) is None
 
 
-def test_of_copies_and_a_shifted_copy_each_is_told_once(tmp_path: Path) -> None:
+def test_of_copies_and_a_shifted_copy_each_is_reported_once(tmp_path: Path) -> None:
     x = OTHERS["02 Part B.wav"]
     late = np.concatenate([np.zeros((500, 1)), x[:-500]])
     found = compared(

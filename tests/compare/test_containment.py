@@ -84,7 +84,7 @@ def test_a_gain_is_known_in_two_bands_at_least() -> None:
     assert held_in(0.5, bins=range(9, 19)) == 0
 
 
-def test_what_is_told_already_is_left_out() -> None:
+def test_what_is_reported_already_is_left_out() -> None:
     inner, outer = noise(11), noise(12)
     inner.reshape(PLACES, SPAN)[40:] = 0
     made, gram = sampled(outer + 0.5 * inner, inner)

@@ -33,7 +33,7 @@ def test_energies_are_of_fifty_milliseconds() -> None:
     assert len(energies_of(MEASURES, RATE)) == 0
 
 
-def test_a_pair_is_told_with_both_correlations() -> None:
+def test_a_pair_is_reported_with_both_correlations() -> None:
     levels = np.random.default_rng(3).uniform(0.01, 1.0, 80)
     a, b = apart(2)
     names = ["Piano L.wav", "Piano R.wav"]

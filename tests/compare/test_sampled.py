@@ -77,7 +77,7 @@ def test_places_past_the_end_read_as_silence(tmp_path: Path) -> None:
     assert read_at(tmp_path / "b.wav", [0], 4)[:, 0].tolist() == [0.5, 0, 0, 0]
 
 
-def test_files_are_read_one_by_one_and_each_is_told(tmp_path: Path) -> None:
+def test_files_are_read_one_by_one_and_each_is_reported(tmp_path: Path) -> None:
     made = [written(tmp_path, f"{n}.wav", strokes(n)) for n in range(3)]
     calls: list[int] = []
     found = sample([t for t, _ in made], {e.path: e for _, e in made}, calls.append)

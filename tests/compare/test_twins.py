@@ -116,7 +116,7 @@ def test_a_later_twin_leaves_a_thousandth(tmp_path: Path, left_db: float, found:
         assert loud is None or loud.residual_db < -60
 
 
-def test_later_twins_are_told_once_and_of_the_first(tmp_path: Path) -> None:
+def test_later_twins_are_reported_once_and_of_the_first(tmp_path: Path) -> None:
     samples = strokes()
     made = {"a.wav": samples, "b.wav": strokes(6)}
     for shift in (300, 500):

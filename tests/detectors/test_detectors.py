@@ -64,7 +64,7 @@ def asks_of_clean(folder: Path, seed: int, seconds: float) -> list[str]:
     """What a clean delivery is asked in vain."""
     delivery = write_clean(folder / str(seed), seed, seconds=seconds)
     assessed = check_inline(delivery)
-    assert len(assessed.sets[0].asked) == FILES
+    assert len(assessed.sets[0].assessed) == FILES
     return [f"{f.code}: {', '.join(f.files)}" for f in assessed.findings if f.action.value == "ask"]
 
 

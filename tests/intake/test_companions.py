@@ -96,7 +96,7 @@ def test_a_files_map_of_tempos_is_the_songs_where_it_begins_with_the_songs_tempo
     assert facts is not None
     song = read_facts("x", [], [], midi=[facts])
     assert song.tempo_map == facts.timeline
-    other = read_facts("x", [], [], midi=[facts], asked_bpm=120.0)
+    other = read_facts("x", [], [], midi=[facts], requested_bpm=120.0)
     assert other.timeline is not None
     assert (len(other.timeline.tempos), other.timeline.bpm) == (1, 120.0)
     assert other.timeline.meters[0].beats == 6  # the meter counts all the same
@@ -146,7 +146,7 @@ def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where()
     notes = ["Tempo: 98\nKey: C major\nSong: Salt Road"]
     stated = {
         "user_bpm": 92.0,
-        "asked_bpm": 94.5,
+        "requested_bpm": 94.5,
         "midi": midi_says,
         "notes": notes,
         "clicks": ["Click 99.wav"],
@@ -155,7 +155,7 @@ def test_the_tempo_is_taken_from_the_first_that_states_one_and_says_from_where()
     names, comments = ["a.wav", "b 95bpm.wav"], ["96 bpm"] * 3
     expected = [
         ("user_bpm", "set by you", 92.0),
-        ("asked_bpm", "the brief", 94.5),
+        ("requested_bpm", "the brief", 94.5),
         ("midi", "the MIDI file", 97.0),
         ("comments", "the files' own notes", 96.0),
         ("notes", "the notes", 98.0),

@@ -110,7 +110,7 @@ def measured(tmp_path: Path, content: bytes) -> tuple[Track, list[Finding], Spea
 
 
 @pytest.mark.parametrize("name", FAULTS)
-def test_what_can_be_read_is_read_and_the_contradiction_is_told(tmp_path: Path, name: str) -> None:
+def test_what_can_be_read_is_read_and_the_contradiction_is_reported(tmp_path: Path, name: str) -> None:
     content, frames, action, words = FAULTS[name]
     track, found, speaker = measured(tmp_path, content)
     assert (track.format.frames if track.format is not None else None) == frames

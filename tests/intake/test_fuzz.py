@@ -66,7 +66,7 @@ def test_any_file_with_a_hurt_header_comes_back_measured_or_damaged(tmp_path: Pa
 
 @_many
 @given(seed=st.integers(0, 2**32))
-def test_hurt_zips_and_midi_files_are_taken_in_or_told(tmp_path_factory: pytest.TempPathFactory, seed: int) -> None:
+def test_hurt_zips_and_midi_files_are_taken_in_or_reported(tmp_path_factory: pytest.TempPathFactory, seed: int) -> None:
     folder = tmp_path_factory.mktemp("hurt")
     into = tmp_path_factory.mktemp("private")
     random = np.random.default_rng(seed)

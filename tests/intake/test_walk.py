@@ -51,7 +51,7 @@ def test_loose_files_take_their_names_from_the_folder_they_share(tmp_path: Path)
     assert [e.path for e in intake.entries] == ["a/Bass.wav", "b/Voice.wav"]
 
 
-def test_a_told_rough_mix_settles_which_one_it_is(tmp_path: Path) -> None:
+def test_a_given_rough_mix_settles_which_one_it_is(tmp_path: Path) -> None:
     sound(tmp_path / "Bass.wav")
     sound(tmp_path / "rough mix.wav")
     told = sound(tmp_path / "Kitchen take.wav")
@@ -60,7 +60,7 @@ def test_a_told_rough_mix_settles_which_one_it_is(tmp_path: Path) -> None:
     assert found["rough mix.wav"] is Role.REFERENCE
 
 
-def test_a_told_rough_mix_may_lie_outside(tmp_path: Path) -> None:
+def test_a_given_rough_mix_may_lie_outside(tmp_path: Path) -> None:
     sound(tmp_path / "in/Bass.wav")
     told = sound(tmp_path / "out/x.wav")
     intake = take_in([tmp_path / "in"], rough_mix=told)

@@ -121,7 +121,7 @@ def test_whatever_a_members_name_it_stays_inside(name: str) -> None:
     assert all(part and part not in (".", "..") for part in kept.split("/")) or not kept
 
 
-def test_links_locked_members_and_damage_are_told_and_the_rest_is_taken(tmp_path: Path, into: Path) -> None:
+def test_links_locked_members_and_damage_are_reported_and_the_rest_is_taken(tmp_path: Path, into: Path) -> None:
     packed = tmp_path / "a.zip"
     with zipfile.ZipFile(packed, "w") as archive:
         link = zipfile.ZipInfo("link.wav")
@@ -351,14 +351,14 @@ def test_a_zip_that_is_locked_altogether_is_one_sentence(tmp_path: Path, into: P
 
 
 @pytest.mark.parametrize("kept", [4, 60, -30, -1])
-def test_a_zip_that_broke_off_is_told(tmp_path: Path, into: Path, kept: int) -> None:
+def test_a_zip_that_broke_off_is_reported(tmp_path: Path, into: Path, kept: int) -> None:
     packed = pack(tmp_path / "a.zip", {"Kick.wav": SOUND})
     packed.write_bytes(packed.read_bytes()[:kept])
     with pytest.raises(NothingToCheck, match="damaged or only a part of it arrived; ask for it again"):
         take_in([packed], unpack_into=into)
 
 
-def test_nested_zips_open_to_a_depth_and_then_are_told(tmp_path: Path, into: Path) -> None:
+def test_nested_zips_open_to_a_depth_and_then_are_reported(tmp_path: Path, into: Path) -> None:
     inner = pack(tmp_path / "0.zip", {"deep.wav": SOUND}).read_bytes()
     for depth in range(1, 4):
         inner = pack(tmp_path / f"{depth}.zip", {f"{depth - 1}.zip": inner, f"{depth}.wav": SOUND}).read_bytes()
@@ -380,7 +380,9 @@ def test_a_bomb_is_stopped_by_what_comes_out_not_by_what_it_claims(
     assert sum(p.stat().st_size for p in into.rglob("*") if p.is_file()) < 1 << 20
 
 
-def test_too_many_files_and_too_little_space_are_told_before_anything_is_written(tmp_path: Path, into: Path) -> None:
+def test_too_many_files_and_too_little_space_are_reported_before_anything_is_written(
+    tmp_path: Path, into: Path
+) -> None:
     packed = pack(tmp_path / "a.zip", {f"{n}.wav": SOUND for n in range(10)})
     for budget, words in (
         (Budget(entries=9, bytes=1 << 30), "it holds more than 20000 files"),

@@ -15,7 +15,7 @@ from deep_tally.listen.player_process import Player
 from listen.playing import RATE, sum_by_hand, until_ended
 
 
-def test_a_file_that_is_gone_is_told_and_the_others_play(files: list[Voice], player: Player) -> None:
+def test_a_file_that_is_gone_is_reported_and_the_others_play(files: list[Voice], player: Player) -> None:
     files[1].source.unlink()
     player.play(Plan(rate_hz=RATE, voices=tuple(files), end_s=0.1), Controls(), 0.0)
     reports = until_ended(player)
@@ -41,7 +41,7 @@ def test_nothing_to_play_is_said(player: Player, tmp_path: Path) -> None:
     assert until_ended(player)[-1] == Ended(trouble="None of these files can be read.")
 
 
-def test_a_player_that_crashes_is_told_of_and_plays_again(files: list[Voice], player: Player) -> None:
+def test_a_player_that_crashes_is_reported_and_plays_again(files: list[Voice], player: Player) -> None:
     plan = Plan(rate_hz=RATE, voices=tuple(files), end_s=30.0)
     player.play(plan, Controls(), 0.0)
     deadline = time.monotonic() + 20
@@ -58,7 +58,7 @@ def test_a_player_that_crashes_is_told_of_and_plays_again(files: list[Voice], pl
     assert until_ended(player)[-1] == Ended()
 
 
-def test_playing_something_else_ends_what_played_and_nothing_is_told_of_it(files: list[Voice], player: Player) -> None:
+def test_playing_something_else_ends_what_played_and_nothing_is_reported_it(files: list[Voice], player: Player) -> None:
     player.play(Plan(rate_hz=RATE, voices=tuple(files), end_s=30.0), Controls(), 0.0)
     player.play(Plan(rate_hz=RATE, voices=tuple(files[:1]), end_s=0.05), Controls(), 0.0)
     player.change(Controls(is_swapped=True))

@@ -81,7 +81,7 @@ def test_sixteen_bits_turned_down_by_whole_bits_are_still_sixteen(gain_db: float
     assert (grid.bits, grid.gain_db) == (16, pytest.approx(gain_db, abs=0.1))
 
 
-def test_bits_are_told_for_each_channel(tmp_path) -> None:
+def test_bits_are_reported_for_each_channel(tmp_path) -> None:
     left, right = np.rint(MUSIC[:9000] * 2**15) / 2**15, MUSIC[:9000]
     soundfile.write(tmp_path / "x.wav", np.stack([left, right], axis=1), RATE, subtype="PCM_24")
     found = measured_file(tmp_path / "x.wav")
@@ -102,7 +102,7 @@ def test_a_file_turned_down_after_rounding_keeps_its_grid(bits: int, gain_db: fl
     assert grid.gain_db == pytest.approx(gain_db, abs=0.3)
 
 
-def test_the_grid_of_a_float_file_is_told_at_16_20_and_24_bits() -> None:
+def test_the_grid_of_a_float_file_is_reported_at_16_20_and_24_bits() -> None:
     for bits in (16, 20, 24):
         assert measured(np.rint(MUSIC * 2 ** (bits - 1)) / 2 ** (bits - 1)).bits_in_use == bits
     assert measured(MUSIC).bits_in_use == 32

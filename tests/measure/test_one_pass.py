@@ -62,16 +62,16 @@ def test_a_value_beyond_193_decibels_is_no_sound() -> None:
 def test_a_file_of_hardly_any_rate_has_measures() -> None:
     found = measured(0.5 * np.sin(np.arange(2000) / 3), rate=400)
     assert found.rms_dbfs == pytest.approx(-6.02, abs=0.05)
-    assert found.edges.first_sound_frame is not None
+    assert found.extent.first_sound_frame is not None
 
 
 def test_sound_on_an_offset_begins_where_it_moves() -> None:
     random = np.random.default_rng(2)
     signal = np.concatenate([np.zeros(2 * RATE), 0.02 * random.standard_normal(2 * RATE), np.zeros(RATE)])
-    edges = measured(signal + 0.1, bits=24).edges
-    assert edges.first_sound_frame == pytest.approx(2 * RATE, abs=5)
-    assert edges.last_sound_frame == pytest.approx(4 * RATE, abs=5)
-    assert edges.lead_floor_dbfs < -100
+    extent = measured(signal + 0.1, bits=24).extent
+    assert extent.first_sound_frame == pytest.approx(2 * RATE, abs=5)
+    assert extent.last_sound_frame == pytest.approx(4 * RATE, abs=5)
+    assert extent.lead_floor_dbfs < -100
 
 
 @pytest.mark.parametrize(("run", "frames"), [(6, 246), (5000, 4096)])
@@ -109,7 +109,7 @@ def test_stereo_rms_is_the_power_mean_and_crest_the_highest_peak_against_it() ->
 def test_silence_has_levels_of_minus_infinity_and_never_nan() -> None:
     m = measured(np.zeros((RATE, 2)), bits=24)
     assert m.sample_peak_dbfs == m.rms_dbfs == m.true_peak_dbtp == -math.inf
-    assert m.crest_db is m.peak_frame is m.edges.first_sound_frame is None
+    assert m.crest_db is m.peak_frame is m.extent.first_sound_frame is None
     assert m.sides is not None
     assert m.sides.correlation is m.sides.mono_loss_db is None
 
@@ -195,7 +195,7 @@ def test_the_block_size_does_not_matter(seed: int, frames: int, block: int, bits
         "clip_runs",
         "overs",
         "nonfinite",
-        "edges",
+        "extent",
         "bits_in_use",
         "peak_frame",
         "sample_peak_by_channel_dbfs",

@@ -51,7 +51,7 @@ def test_the_largest_files_go_first_and_known_ones_not_at_all() -> None:
     assert measuring.tracks[1] == replace(known, role=Role.TRACKOUT), "what it is for is said anew"
 
 
-def test_progress_is_told_in_shares_of_all_bytes() -> None:
+def test_progress_is_reported_in_shares_of_all_bytes() -> None:
     crew = _Told()
     measuring = Measuring(intake({"a.wav": 100, "b.wav": 300}), crew)
     crew.reports = [Progress("b.wav", 1, 2), Progress("other job", 1, 2)]

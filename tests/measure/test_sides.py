@@ -155,7 +155,7 @@ def test_equal_sides_lose_nothing_and_unrelated_ones_three_decibels() -> None:
 
 
 @pytest.mark.parametrize("frames", [-48, -24, -1, 1, 7, 48])
-def test_a_delay_between_the_sides_is_told_in_samples(frames: int) -> None:
+def test_a_delay_between_the_sides_is_reported_in_samples(frames: int) -> None:
     sides = measured(np.stack([MUSIC, np.roll(MUSIC, frames)], axis=1), bits=24).sides
     assert sides is not None
     if sides.residual_db is not None and sides.residual_db < -30:

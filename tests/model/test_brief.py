@@ -47,7 +47,7 @@ def test_a_wrong_value_is_refused_with_its_path(text: str, path: str) -> None:
     assert path in str(refused.value)
 
 
-def test_every_fault_is_told_at_once() -> None:
+def test_every_fault_is_reported_at_once() -> None:
     with pytest.raises(BriefRefused) as refused:
         parse_brief('{"schema": 1, "bits_min": 5, "stereo": "maybe"}', subject="b")
     assert "bits_min" in str(refused.value)

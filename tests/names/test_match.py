@@ -15,7 +15,7 @@ from deep_tally.session.brief_library import part_lists
 def matched(asked: list[str], files: list[str], **options: object) -> dict[str, list[str]]:
     names = read_names([f"{f}.wav" for f in files], SongFacts())
     found = match_parts([Part(part=a) for a in asked], names, **options)  # type: ignore[arg-type]
-    return {a.asked.part: sorted(m.path.removesuffix(".wav") for m in a.matches) for a in found}
+    return {a.requested.part: sorted(m.path.removesuffix(".wav") for m in a.matches) for a in found}
 
 
 def test_forms_and_sides_tell_parts_apart() -> None:
@@ -68,18 +68,18 @@ def test_one_file_may_stand_for_two_parts() -> None:
     assert found == {"piano": ["Piano + Strings"], "strings": ["Piano + Strings"]}
 
 
-def test_what_the_user_told_counts_and_is_marked_so() -> None:
+def test_what_the_user_set_counts_and_is_marked_so() -> None:
     names = read_names(["x1.wav", "Kick.wav"], SongFacts())
     asked = [Part(part="lead voice"), Part(part="kick drum")]
     voice, kick = match_parts(asked, names, set_by_user={"x1.wav": ["lead voice"], "Kick.wav": []})
-    assert [(m.path, m.confidence, m.is_told) for m in voice.matches] == [("x1.wav", 1.0, True)]
+    assert [(m.path, m.confidence, m.is_set_by_user) for m in voice.matches] == [("x1.wav", 1.0, True)]
     assert kick.matches == ()
 
 
-def test_what_was_told_of_another_list_is_no_word_about_this_one() -> None:
+def test_what_was_reported_another_list_is_no_word_about_this_one() -> None:
     names = read_names(["Kick.wav"], SongFacts())
     (kick,) = match_parts([Part(part="kick drum")], names, set_by_user={"Kick.wav": ["organ"]})
-    assert [(m.path, m.is_told) for m in kick.matches] == [("Kick.wav", False)]
+    assert [(m.path, m.is_set_by_user) for m in kick.matches] == [("Kick.wav", False)]
 
 
 def test_confidence_says_how_sure() -> None:
@@ -97,8 +97,8 @@ def test_every_part_of_an_example_list_finds_a_file_of_its_own_name(name: str) -
     parts = dict(part_lists())[name]
     assert len(parts) >= 6
     names = read_names([f"{p.part}.wav" for p in parts], SongFacts())
-    for asked in match_parts(parts, names):
-        assert f"{asked.asked.part}.wav" in asked.paths
+    for requested in match_parts(parts, names):
+        assert f"{requested.requested.part}.wav" in requested.paths
 
 
 def test_sides_and_forms_of_one_part_are_tied() -> None:

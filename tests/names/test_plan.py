@@ -83,7 +83,7 @@ def test_empty_fields_leave_no_gaps() -> None:
     assert fill("{part}_{side}_{index}", {"part": "Kick", "index": "2"}) == "Kick_2"
 
 
-def test_equal_new_names_are_told_and_can_be_numbered() -> None:
+def test_equal_new_names_are_reported_and_can_be_numbered() -> None:
     files = ["a/Vox.wav", "b/vox.wav", "Kick.wav"]
     made = plan(files, pattern="{part}")
     wrong = {r.path: r for r in made if r.trouble}
@@ -106,7 +106,7 @@ def test_two_files_may_swap_their_names() -> None:
     assert [(r.old, r.new, r.trouble) for r in made] == [("A.wav", "B.wav", ""), ("B.wav", "A.wav", "")]
 
 
-def test_names_over_the_briefs_length_or_255_bytes_are_told() -> None:
+def test_names_over_the_briefs_length_or_255_bytes_are_reported() -> None:
     """255 bytes: the limit of common Linux file systems (from memory)."""
     long = "ä" * 126  # two bytes each in UTF-8
     assert plan(["x.wav"], own={"x.wav": long}, longest=255)[0].trouble == "long"

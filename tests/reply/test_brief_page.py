@@ -15,7 +15,7 @@ from deep_tally.reply.brief_words import (
     LINES,
     coverage_words,
     example_name,
-    is_asked,
+    is_assessed,
     part_words,
     printed_sentences,
     value_of,
@@ -114,7 +114,7 @@ def test_example_names_follow_the_pattern() -> None:
 def test_every_line_is_a_key_of_the_brief(line: object) -> None:
     asked = brief()
     value_of(asked, line.key)  # type: ignore[attr-defined]
-    assert isinstance(is_asked(asked, line.key), bool)  # type: ignore[attr-defined]
+    assert isinstance(is_assessed(asked, line.key), bool)  # type: ignore[attr-defined]
 
 
 @pytest.mark.parametrize(
@@ -139,7 +139,7 @@ def test_a_long_page_goes_on_and_loses_no_word(tmp_path: Path) -> None:
     assert all(f"line number {n} is here" in text_of(pdf) for n in (0, 60, 119))
 
 
-def test_characters_the_typeface_lacks_are_told_by_their_numbers(tmp_path: Path) -> None:
+def test_characters_the_typeface_lacks_are_reported_by_their_numbers(tmp_path: Path) -> None:
     path = tmp_path / "page.PDF"
     save_reply(Page((Block("title", "鼓.wav"), Block("text", "Bässe & Größe – “ok”"))), path)
     seen = text_of(path.read_bytes())

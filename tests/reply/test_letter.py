@@ -216,7 +216,7 @@ def test_markdown_escapes_names_and_keeps_the_outline() -> None:
         ({"rms_dbfs": -84.26}, "only noise at −84.3 dBFS RMS"),
     ],
 )
-def test_an_empty_file_is_told_by_what_is_in_it(changes: dict[str, float], words: str) -> None:
+def test_an_empty_file_is_reported_by_what_is_in_it(changes: dict[str, float], words: str) -> None:
     empty = track("1 Horn.wav", first_sound_frame=None, last_sound_frame=None, **changes)
     (found,) = (f for f in findings([empty, *others()]) if f.code == "content.empty")
     summary = Speaker(delivery_of(empty, *others())).summary(found)

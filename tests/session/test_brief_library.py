@@ -68,7 +68,7 @@ def test_the_default_is_picked_and_survives_its_loss() -> None:
         library.pick_default("No such")
 
 
-def test_a_broken_or_newer_brief_is_told_and_left_where_it_is(own_home: Path) -> None:
+def test_a_broken_or_newer_brief_is_reported_and_left_where_it_is(own_home: Path) -> None:
     folder = own_home / "data" / "deep-tally" / "briefs"
     folder.mkdir(parents=True)
     (folder / "newer.json").write_text('{"schema": 2, "name": "From tomorrow"}')
@@ -146,7 +146,7 @@ def test_words_of_ones_own_are_kept_and_understood() -> None:
     assert own_words() == {"lead voice": ("ldx", "gsg")}
 
 
-def test_a_word_that_a_later_version_knows_otherwise_is_told_and_the_rest_works(own_home: Path) -> None:
+def test_a_word_that_a_later_version_knows_otherwise_is_reported_and_the_rest_works(own_home: Path) -> None:
     path = own_home / "data" / "deep-tally" / "words.json"
     path.parent.mkdir(parents=True)
     path.write_text(json.dumps({"schema": 1, "parts": {"organ": ["piano"]}}))

@@ -143,7 +143,7 @@ def test_no_ruler_is_ever_crowded_or_outside_of_its_view(mode: str, start: float
     assert all(b > a for a, b in pairwise(places))
 
 
-def test_a_moment_is_told_in_the_rulers_words() -> None:
+def test_a_moment_is_reported_in_the_rulers_words() -> None:
     assert moment_words("minutes", 62.3456, rate_hz=48_000, timeline=None) == "1:02.345"
     assert moment_words("samples", 0.5, rate_hz=48_000, timeline=None) == "sample 24\N{THIN SPACE}000"
     assert moment_words("bars", 2.512, rate_hz=48_000, timeline=steady(120.0)) == "bar 2, beat 2 + 12 ms"

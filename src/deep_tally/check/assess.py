@@ -48,7 +48,7 @@ def assess(
     incomplete : sequence of Incomplete
         What could not be compared here; what could not be opened or measured is known from `intake` and `tracks`.
     """
-    tracks = in_asked_roles(tracks, brief)
+    tracks = in_requested_roles(tracks, brief)
     sets = []
     for name in intake.songs:
         song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), corrections.tempos.get(name))
@@ -77,7 +77,7 @@ def assess_so_far(intake: Intake, tracks: Sequence[Track], brief: Brief) -> Deli
     Whatever is found here is found again when all are there, perhaps under what explains it; what depends on other
     files, on names or on what the user said is left for then.
     """
-    tracks = in_asked_roles(tracks, brief)
+    tracks = in_requested_roles(tracks, brief)
     sets = []
     for name in intake.songs:
         paths = {e.path for e in intake.entries if e.song == name}
@@ -103,8 +103,8 @@ def _not_measured(tracks: Sequence[Track]) -> Iterator[Incomplete]:
         yield Incomplete(what="measuring", files=tuple(paths), problem=reason.problem, remedy=reason.remedy)
 
 
-def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
-    """Tracks with the roles the brief gives them: a mix that is sent to be worked on is asked the nine itself."""
+def in_requested_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
+    """Tracks with the roles the brief gives them: a mix that is sent to be worked on answers the nine itself."""
     if brief.scope != "mix":
         return tuple(tracks)
     mixes = {t.path for t in tracks if t.role is Role.ROUGH_MIX}
@@ -116,13 +116,13 @@ def in_asked_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
 def _with_names(
     song: SongSet, brief: Brief, set_by_user: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
 ) -> SongSet:
-    """The set with what its files' names say, and which asked parts they stand for."""
+    """The set with what its files' names say, and which requested parts they stand for."""
     names = read_names([t.path for t in song.tracks], song.facts, vocabulary)
-    asked = {t.path: names[t.path] for t in song.asked}
+    assessed = {t.path: names[t.path] for t in song.assessed}
     return replace(
         song,
         names=names,
-        parts=match_parts(brief.parts, asked, set_by_user=set_by_user, vocabulary=vocabulary),
+        parts=match_parts(brief.parts, assessed, set_by_user=set_by_user, vocabulary=vocabulary),
     )
 
 
@@ -147,8 +147,8 @@ def facts_of(
             if t.measures is not None and t.measures.click_tempo is not None
         ],
         user_bpm=user_bpm,
-        asked_bpm=brief.tempo_bpm,
-        asked_meter=brief.meter_step,
+        requested_bpm=brief.tempo_bpm,
+        requested_meter=brief.meter_step,
     )
 
 

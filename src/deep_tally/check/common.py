@@ -14,7 +14,7 @@ T = TypeVar("T", bound=Hashable)
 
 def find_common(tracks: Iterable[Track], brief: Brief) -> Common:
     """The common rate, depth and length; of two halves the brief's value counts."""
-    formats = [t.format for t in tracks if t.role.is_asked and t.format is not None and t.format.frames]
+    formats = [t.format for t in tracks if t.role.is_assessed and t.format is not None and t.format.frames]
     rate = _majority([f.rate_hz for f in formats], preferred=brief.rates or ())
     exact = [f for f in formats if f.sample_format != "lossy"]
     depth = _majority(

@@ -65,7 +65,7 @@ _COMPANIONS: Mapping[str, Callable[[SongSet], bool]] = MappingProxyType(
         "needs.click": lambda s: bool(s.with_role(Role.CLICK)),
         "needs.midi": lambda s: Role.MIDI in s.companions,
         "needs.documents": lambda s: Role.DOCUMENT in s.companions,
-        "needs.stamps": lambda s: all(t.format.time_reference is not None for t in s.asked if t.format is not None),
+        "needs.stamps": lambda s: all(t.format.time_reference is not None for t in s.assessed if t.format is not None),
     }
 )
 
@@ -75,9 +75,9 @@ def coverage_of(delivery: Delivery, brief: Brief) -> Mapping[str, Coverage]:
 
     Companions are counted whether they are asked or not: what was received unasked is worth knowing too.
     """
-    asked = [t for s in delivery.sets for t in s.asked]
+    asked = [t for s in delivery.sets for t in s.assessed]
     found = {key: _by_codes(asked, delivery.findings, codes) for key, codes in _BY_CODES.items()}
-    common = {t.path: s.common.rate_hz for s in delivery.sets for t in s.asked}
+    common = {t.path: s.common.rate_hz for s in delivery.sets for t in s.assessed}
     found["rates"] = _by(
         asked, lambda t: t.format is not None and t.format.rate_hz in (brief.rates or (common[t.path],))
     )
@@ -85,7 +85,7 @@ def coverage_of(delivery: Delivery, brief: Brief) -> Mapping[str, Coverage]:
     if brief.rms_window_dbfs is not None:
         window = brief.rms_window_dbfs
         found["rms_window_dbfs"] = _by(asked, lambda t: _is_within(t, window, brief, rms=True))
-    equal = {t.path for s in delivery.sets for t in s.asked if _is_common(t, s)}
+    equal = {t.path for s in delivery.sets for t in s.assessed if _is_common(t, s)}
     found["length.equal"] = _by(asked, lambda t: t.path in equal)
     found["length.whole_bars"] = _by_songs(delivery.sets, _has_no(delivery, "length.not-bars", "length.loop-not-bars"))
     for key, is_received in _COMPANIONS.items():

@@ -155,7 +155,7 @@ def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Findin
         for finding in check.find(song, brief)
         if (sure := as_sure(finding)) is not None
     ]
-    return tuple(sorted(_tell_once(under_root_causes(found), len(song.asked)), key=lambda f: CODES.index(f.code)))
+    return tuple(sorted(_say_once(under_root_causes(found), len(song.assessed)), key=lambda f: CODES.index(f.code)))
 
 
 def as_sure(finding: Finding) -> Finding | None:
@@ -167,7 +167,7 @@ def as_sure(finding: Finding) -> Finding | None:
     return finding
 
 
-def _tell_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:
+def _say_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:
     """One cause is one finding: what more than half of the files (and at least three) share becomes one."""
     alike: defaultdict[tuple[str, Action, Kind | None], list[Finding]] = defaultdict(list)
     for finding in findings:

@@ -95,7 +95,7 @@ def run_names(
 
 
 def _renamed(intake: Intake, song: str) -> list[str]:
-    return [e.path for e in intake.entries if e.song == song and e.role.is_asked]
+    return [e.path for e in intake.entries if e.song == song and e.role.is_assessed]
 
 
 def _pattern(given: str | None, said: Corrections, brief: Brief) -> str:

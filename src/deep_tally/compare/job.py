@@ -14,7 +14,9 @@ from deep_tally.work.isolated import OnProgress
 
 def is_compared(track: Track) -> bool:
     """Whether a file takes part: it is asked all questions, has sound, and its samples are its own."""
-    return track.role.is_asked and track.is_heard and track.format is not None and track.format.sample_format != "lossy"
+    return (
+        track.role.is_assessed and track.is_heard and track.format is not None and track.format.sample_format != "lossy"
+    )
 
 
 def _report(progress: OnProgress, before: int, total: int, number: int) -> None:

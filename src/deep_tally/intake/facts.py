@@ -127,8 +127,8 @@ def read_facts(
     clicks: Sequence[str] = (),
     click_tempos_bpm: Iterable[float] = (),
     user_bpm: float | None = None,
-    asked_bpm: float | None = None,
-    asked_meter: MeterStep | None = None,
+    requested_bpm: float | None = None,
+    requested_meter: MeterStep | None = None,
 ) -> SongFacts:
     """Song, tempo and key of a set.
 
@@ -151,7 +151,7 @@ def read_facts(
         Tempos that click files play, whatever their names say.
     user_bpm : float, optional
         What the user set for this song.
-    asked_bpm, asked_meter
+    requested_bpm, requested_meter
         What the brief states.
     """
     comments, names = list(comments), list(paths)
@@ -171,7 +171,7 @@ def read_facts(
     keys |= {FILES_NAMES: [of_names[1]], METADATA: [of_comments[1]]}
     tempo_from, tempo_bpm = _first_stated(
         (SET_BY_USER, user_bpm),
-        (BRIEF, asked_bpm),
+        (BRIEF, requested_bpm),
         (MIDI, _first(of_midi)),
         (METADATA, of_comments[0]),
         (NOTES, _first(of_notes)),
@@ -188,7 +188,7 @@ def read_facts(
         title=title_of(name) or _first(s.title for s in said) or title_of(around),
         tempo_bpm=tempo_bpm,
         tempo_from=tempo_from,
-        tempo_map=_tempo_map(tempo_bpm, files, asked_meter),
+        tempo_map=_tempo_map(tempo_bpm, files, requested_meter),
         key=key_in(name)
         or _most_common(key_in(t) for t in [*names, *comments])
         or _first(s.key for s in said)

@@ -36,7 +36,7 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
     """
     folders: defaultdict[tuple[str, ...], list[Entry]] = defaultdict(list)
     for entry in entries:
-        if entry.role.is_asked:
+        if entry.role.is_assessed:
             folders[_song_folder(entry.path)].append(entry)
     songs = {folder for folder in folders if _is_song(folder, folders, entries)}
     if len(songs) < 2 and not (songs and len(folders[()]) >= _LEAST):
@@ -99,7 +99,7 @@ def _by_beginnings(entries: list[Entry]) -> list[Entry]:
     """Split files that all begin with one of several titles, where the parts' names recur under them."""
     begun: defaultdict[str, list[Entry]] = defaultdict(list)
     for entry in entries:
-        if entry.role.is_asked:
+        if entry.role.is_assessed:
             begun[_beginning(entry.path) or ""].append(entry)
     rest = begun.pop("", [])  # a mix or two that carry a title alone
     if len(begun) < 2 or min(map(len, begun.values())) < _LEAST or len(rest) >= _LEAST:
@@ -116,7 +116,7 @@ def _seat_rest(entries: list[Entry]) -> list[Entry]:
 
     Sound that carries none goes to the first song; a note or MIDI file that carries none belongs to no single one.
     """
-    songs = list(dict.fromkeys(e.song for e in entries if e.song and e.role.is_asked))
+    songs = list(dict.fromkeys(e.song for e in entries if e.song and e.role.is_assessed))
     return [e if e.song in songs else replace(e, song=_most_alike(e, songs)) for e in entries]
 
 

@@ -105,7 +105,7 @@ def take_in(
         entries=tuple(_placed(entries, name)),
         archives=tuple(archives),
         folders=tuple(path for path in paths if path.is_dir()),
-        troubles=tuple(str(t) for t in named if isinstance(t, LeftOut)),
+        troubles=tuple(t.sentence for t in named if isinstance(t, LeftOut)),
         incomplete=tuple(_incomplete(t) for t in named if isinstance(t, NotCheckedHere)),
     )
     if not intake.sounds:

@@ -12,18 +12,18 @@ from numpy.typing import NDArray
 from deep_tally.intake.sound import SoundReader
 from deep_tally.measure.click_tempo import find_click_tempo
 from deep_tally.measure.clipping import ClipFinder
+from deep_tally.measure.dc_offset import DcOffsetMeter
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
 from deep_tally.measure.density import STRETCH_MS, density, sounding_stretches
 from deep_tally.measure.depth import GridMeter, bits_in_use, value_grid
-from deep_tally.measure.edges import find_edges
 from deep_tally.measure.flat_tops import FlatTopFinder, flat_tops
 from deep_tally.measure.gaps import GapFinder
 from deep_tally.measure.hum import find_hum
 from deep_tally.measure.loudness import LoudnessMeter
-from deep_tally.measure.offset import OffsetMeter
 from deep_tally.measure.overview import pyramid
 from deep_tally.measure.runs import RunFinder
 from deep_tally.measure.sides import SidesMeter
+from deep_tally.measure.sound_extent import find_extent
 from deep_tally.measure.spectrum import EXCERPTS, FRAMES, long_term, spectra_of
 from deep_tally.measure.stretches import loud_places, quiet_places
 from deep_tally.measure.truepeak import TruePeakMeter
@@ -42,7 +42,7 @@ _BINS_MOST = 1 << 16
 _BIN_WINDOWS = 5
 _EXCERPT_AROUND, _EXCERPT_MOST = 120, 4096
 _QUIET_EXCERPTS = 4
-_OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
+_DC_OFFSET_LEAST = 1e-3  # -60 dBFS: what counts as a constant offset
 _CALM_BINS = 20  # 100 ms: longer than a period of anything that is heard
 _CALM_LEAST = 5
 _CALM_SHARE = 50  # one stretch in so many, the calmest, shows where a file rests
@@ -114,7 +114,7 @@ class _Pass:
         self._sides = SidesMeter() if channels == 2 else None
         self._flat_tops = FlatTopFinder(channels)
         self._gaps = GapFinder(channels, sound.rate_hz)
-        self._offset = OffsetMeter(channels, window)
+        self._offset = DcOffsetMeter(channels, window)
 
     def feed(self, samples: NDArray[np.float64], bits_set: tuple[int, ...] | None) -> None:
         if bits_set is None:
@@ -159,7 +159,7 @@ class _Pass:
 
     def _take_windows(self, windows: Windows) -> None:
         self._bins.feed(windows)
-        self._windows.feed(windows.together())  # edges ask when there is sound, in whichever channel
+        self._windows.feed(windows.together())  # the extent of sound is that of any channel
 
     def result(self, alive: Callable[[], None] = lambda: None) -> Measures:
         """All measures; `alive` is called while the file is read again, which takes as long as the first time."""
@@ -167,10 +167,10 @@ class _Pass:
         windows, rate_hz = self._windows.result(), self._format.rate_hz
         frames = max(1, self._frames)
         mean, mean_square = self._cutter.totals.T / frames
-        bins = self._bins.result()
-        rest = _resting_offset(bins)
+        by_channel = self._bins.result()
+        rest = _resting_dc_offset(by_channel)
         heard = self._windows_without(rest, alive) if rest.any() else windows
-        edges = find_edges(heard, self._frames, rate_hz, self._reader_without(rest))
+        extent = find_extent(heard, self._frames, rate_hz, self._reader_without(rest))
         sounding, stretches = sounding_stretches(windows, rate_hz)
         most = max(_EXCERPTS_LEAST, _share(EXCERPTS, self._format.channels))
         loud = loud_places(windows, self._frames, span=FRAMES, most=most)
@@ -194,11 +194,11 @@ class _Pass:
             clip_runs=clips,
             overs=overs,
             nonfinite=self._nonfinite.result(),
-            sides=self._sides.result(excerpts, spectra, _stretches(bins, rate_hz), rate_hz=rate_hz)
+            sides=self._sides.result(excerpts, spectra, _stretches(by_channel, rate_hz), rate_hz=rate_hz)
             if self._sides
             else None,
-            edges=edges,
-            overview=pyramid(bins, self._frames),
+            extent=extent,
+            overview=pyramid(by_channel, self._frames),
             worst_clip=self._excerpt(clips.longest or overs.longest),
             bits_set=self._fixed.bits_set if self._fixed else (),
             value_grid=value_grid(excerpts) if self._format.sample_format != "lossy" else None,
@@ -209,8 +209,8 @@ class _Pass:
             spectrum=long_term(spectra, rate_hz),
             hum=self._hum(windows),
             click_tempo=find_click_tempo(windows, self._format.rate_hz),
-            offset_steady=self._offset.steady(),
-            offset_step=self._offset.step(),
+            dc_offset_steady=self._offset.steady(),
+            dc_offset_step=self._offset.step(),
             worst_flat_top=self._excerpt(tops.runs.longest),
         )
 
@@ -272,24 +272,24 @@ def _share(most: int, channels: int) -> int:
     return most * _CHANNELS_AT_FULL // max(_CHANNELS_AT_FULL, channels)
 
 
-def _resting_offset(bins: Windows) -> NDArray[np.float64]:
+def _resting_dc_offset(windows: Windows) -> NDArray[np.float64]:
     """Where each channel's zero line lies while it rests; 0 where it never rests, or rests at zero."""
-    offset = np.zeros(bins.low.shape[1])
-    bins = bins.grouped(_CALM_BINS)
-    if len(bins) < _CALM_LEAST:
+    offset = np.zeros(windows.low.shape[1])
+    windows = windows.grouped(_CALM_BINS)
+    if len(windows) < _CALM_LEAST:
         return offset
     for channel in range(len(offset)):
-        low, high = bins.low[:, channel], bins.high[:, channel]
+        low, high = windows.low[:, channel], windows.high[:, channel]
         calm = np.argsort(high - low, kind="stable")[: max(1, len(low) // _CALM_SHARE)]
         middle = float(np.median(low[calm] + high[calm])) / 2
-        if abs(middle) > _OFFSET_LEAST and float(np.median(high[calm] - low[calm])) < abs(middle):
+        if abs(middle) > _DC_OFFSET_LEAST and float(np.median(high[calm] - low[calm])) < abs(middle):
             offset[channel] = middle
     return offset
 
 
-def _stretches(bins: Windows, rate_hz: int) -> NDArray[np.float32]:
+def _stretches(windows: Windows, rate_hz: int) -> NDArray[np.float32]:
     """Energy of every channel in stretches of about 50 ms."""
-    return bins.grouped(max(1, round(STRETCH_MS * rate_hz / 1000 / bins.frames))).energy
+    return windows.grouped(max(1, round(STRETCH_MS * rate_hz / 1000 / windows.frames))).energy
 
 
 class _FixedMeters:

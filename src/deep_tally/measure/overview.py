@@ -12,16 +12,16 @@ _LEAST_BINS = 64
 _MOST = float(np.finfo(np.float16).max)
 
 
-def pyramid(bins: Windows, frames: int) -> tuple[OverviewLevel, ...]:
+def pyramid(windows: Windows, frames: int) -> tuple[OverviewLevel, ...]:
     """Levels from the finest to one of under 64 * 4 bins; empty for a file without frames."""
     levels: list[OverviewLevel] = []
-    while len(bins):
-        lengths = np.full(len(bins), bins.frames)
-        lengths[-1] = frames - bins.frames * (len(bins) - 1)
-        rms = np.sqrt(bins.energy / lengths[:, None])
-        low, high, rms = (np.clip(v, -_MOST, _MOST).astype(np.float16) for v in (bins.low, bins.high, rms))
-        levels.append(OverviewLevel(bin_frames=bins.frames, low=low, high=high, rms=rms))
-        if len(bins) < _LEAST_BINS * _STEP:
+    while len(windows):
+        lengths = np.full(len(windows), windows.frames)
+        lengths[-1] = frames - windows.frames * (len(windows) - 1)
+        rms = np.sqrt(windows.energy / lengths[:, None])
+        low, high, rms = (np.clip(v, -_MOST, _MOST).astype(np.float16) for v in (windows.low, windows.high, rms))
+        levels.append(OverviewLevel(bin_frames=windows.frames, low=low, high=high, rms=rms))
+        if len(windows) < _LEAST_BINS * _STEP:
             break
-        bins = bins.grouped(_STEP)
+        windows = windows.grouped(_STEP)
     return tuple(levels)

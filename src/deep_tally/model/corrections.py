@@ -25,7 +25,7 @@ class Corrections:
     rough_mixes : tuple of paths
         Which file is its song's rough mix: what only looks like it is a reference then.
     parts : mapping of path to part names
-        Which asked parts a file stands for; empty for "none of them".
+        Which requested parts a file stands for; empty for "none of them".
     places : mapping of path to int
         Frames by which a file belongs later than the file's own start; 0 leaves it there whatever its stamp says.
     tempos : mapping of song to float

@@ -12,7 +12,7 @@ from deep_tally.model.files import Damage, Entry, Incomplete, Role, SampleFormat
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.names import ParsedName
-from deep_tally.model.parts import AskedPart
+from deep_tally.model.parts import RequestedPart
 from deep_tally.model.phrase import Phrase
 from deep_tally.model.placement import Placement
 from deep_tally.model.timeline import Timeline, steady
@@ -110,7 +110,7 @@ class SongSet:
         What files that are not audio were delivered with it.
     names : mapping of path to ParsedName
         What is understood of each file's name.
-    parts : tuple of AskedPart
+    parts : tuple of RequestedPart
         The parts the brief asks for, with the files received for them.
     placements : mapping of path to Placement
         Where files belong that do not belong at the song's start, and those the user put back there.
@@ -124,13 +124,13 @@ class SongSet:
     modified_s: Mapping[str, float] = field(default_factory=dict)
     companions: frozenset[Role] = frozenset()
     names: Mapping[str, ParsedName] = field(default_factory=dict)
-    parts: tuple[AskedPart, ...] = ()
+    parts: tuple[RequestedPart, ...] = ()
     placements: Mapping[str, Placement] = field(default_factory=dict)
 
     @cached_property
-    def asked(self) -> tuple[Track, ...]:
-        """The files that are asked all nine questions."""
-        return tuple(t for t in self.tracks if t.role.is_asked)  # every check of every file comes by here
+    def assessed(self) -> tuple[Track, ...]:
+        """The files that are assessed: they answer all nine questions."""
+        return tuple(t for t in self.tracks if t.role.is_assessed)  # every check of every file comes by here
 
     def placed_frames(self, track: Track) -> int:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""
@@ -154,7 +154,7 @@ class Delivery:
     name: str
     sets: tuple[SongSet, ...]
     others: tuple[Entry, ...] = ()
-    troubles: tuple[str, ...] = ()
+    troubles: tuple[Phrase, ...] = ()
     incomplete: tuple[Incomplete, ...] = ()
     findings: tuple[Finding, ...] = ()
 

@@ -13,6 +13,7 @@ _AGAIN = "read the delivery again"
 WORDS: Mapping[str, str] = MappingProxyType(
     {
         "clauses": "{parts:clauses}",
+        "sentence": "{subject}: {problem}; {remedy}.",
         # -- what only the client can mend ---------------------------------------------------
         "sound.crashes-decoder": "its decoder crashed on it",
         "sound.ends-early": "its audio cannot be decoded to the end",

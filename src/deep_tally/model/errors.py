@@ -24,8 +24,13 @@ class DeepTallyError(Exception):
         self.problem = problem
         self.remedy = remedy
 
+    @property
+    def sentence(self) -> Phrase:
+        """What the user reads."""
+        return Phrase("sentence", subject=self.subject, problem=self.problem, remedy=self.remedy)
+
     def __str__(self) -> str:
-        return f"{self.subject}: {self.problem}; {self.remedy}."
+        return str(self.sentence)
 
 
 class NothingToCheck(DeepTallyError):

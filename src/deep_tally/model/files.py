@@ -35,7 +35,7 @@ class Role(enum.Enum):
     MIX = "mix"
 
     @property
-    def is_asked(self) -> bool:
+    def is_assessed(self) -> bool:
         """Whether every question is put to files of this role."""
         return self in (Role.TRACKOUT, Role.GROUP, Role.EFFECT_RETURN, Role.MIX)
 
@@ -250,7 +250,7 @@ class Intake:
         The client's zips that files were taken out of.
     folders : tuple of Path
         The client's folders that were opened.
-    troubles : tuple of str
+    troubles : tuple of Phrase
         One sentence for everything the client sent that could not be looked into.
     incomplete : tuple of Incomplete
         What this machine kept from being looked into.
@@ -261,7 +261,7 @@ class Intake:
     entries: tuple[Entry, ...]
     archives: tuple[Path, ...] = ()
     folders: tuple[Path, ...] = ()
-    troubles: tuple[str, ...] = ()
+    troubles: tuple[Phrase, ...] = ()
     incomplete: tuple[Incomplete, ...] = ()
 
     @property

@@ -151,7 +151,7 @@ class Hum:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class OffsetStep:
+class DcOffsetStep:
     """Where the zero line of one channel steps from one value to another, to about half a second."""
 
     frame: int
@@ -228,7 +228,7 @@ class Sides:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Edges:
+class SoundExtent:
     """Where the sound begins and ends, and how.
 
     Attributes
@@ -323,13 +323,13 @@ class Measures:
         Runs of NaN or infinite samples; they are measured as zero.
     bits_set : tuple of int
         For each channel the OR of all its codes, shifted up to 32 bits; empty for float and lossy.
-    offset_steady : tuple of bool
+    dc_offset_steady : tuple of bool
         For each channel whether its mean is there throughout, and not that of a few strokes.
     value_grid : ValueGrid or None
         The grid of a file that was given a gain after it was rounded; None where nothing shows one.
     loud_frames : tuple of int
         First frames of the loudest stretches of 4096 frames, at most 64, in order of time.
-    flat_tops, gaps, density, spectrum, hum, offset_step, click_tempo
+    flat_tops, gaps, density, spectrum, hum, dc_offset_step, click_tempo
         See their classes; None where there is nothing of the kind.
     worst_flat_top : Excerpt or None
         The samples around the longest flat top.
@@ -349,11 +349,11 @@ class Measures:
     overs: Runs
     nonfinite: Runs
     sides: Sides | None
-    edges: Edges
+    extent: SoundExtent
     overview: tuple[OverviewLevel, ...] = field(repr=False, compare=False)
     worst_clip: Excerpt | None = field(default=None, repr=False, compare=False)
     bits_set: tuple[int, ...] = ()
-    offset_steady: tuple[bool, ...] = ()
+    dc_offset_steady: tuple[bool, ...] = ()
     value_grid: ValueGrid | None = None
     loud_frames: tuple[int, ...] = ()
     flat_tops: FlatTops = FlatTops()
@@ -361,7 +361,7 @@ class Measures:
     density: Density = Density()
     spectrum: Spectrum | None = None
     hum: Hum | None = None
-    offset_step: OffsetStep | None = None
+    dc_offset_step: DcOffsetStep | None = None
     click_tempo: ClickTempo | None = None
     worst_flat_top: Excerpt | None = field(default=None, repr=False, compare=False)
 
@@ -373,4 +373,4 @@ class Measures:
     @property
     def has_sound(self) -> bool:
         """Whether anything in the file is more than a floor."""
-        return self.edges.first_sound_frame is not None
+        return self.extent.first_sound_frame is not None

@@ -9,18 +9,18 @@ from deep_tally.model.brief import Part
 
 @dataclass(frozen=True, slots=True)
 class Match:
-    """A file that stands for an asked part. `confidence` in 0.5 to 1; 1 where the user said so (`is_told`)."""
+    """A file that stands for a requested part. `confidence` in 0.5 to 1; 1 where the user set it."""
 
     path: str
     confidence: float
-    is_told: bool = False
+    is_set_by_user: bool = False
 
 
 @dataclass(frozen=True, slots=True)
-class AskedPart:
-    """One asked part with its files, the surest first."""
+class RequestedPart:
+    """One requested part with its files, the surest first."""
 
-    asked: Part
+    requested: Part
     matches: tuple[Match, ...] = ()
 
     @property

@@ -123,7 +123,7 @@ def value_of(brief: Brief, key: str) -> object:
     return value
 
 
-def is_asked(brief: Brief, key: str) -> bool:
+def is_assessed(brief: Brief, key: str) -> bool:
     """Whether the brief asks anything in this line: what is not asked has nothing to meet."""
     value = value_of(brief, key)
     if key in ("rates", "containers"):

@@ -98,7 +98,7 @@ def _number_word(number: int, noun: str, plural: str | None = None) -> str:
 
 
 def _arrived(song: SongSet, speaker: Speaker) -> str:
-    tracks = song.asked
+    tracks = song.assessed
     is_mix = bool(tracks) and all(t.role is Role.MIX for t in tracks)
     what = [_number_word(len(tracks), "mix", "mixes") if is_mix else _number_word(len(tracks), "track")]
     mixes = song.with_role(Role.ROUGH_MIX)
@@ -198,7 +198,7 @@ def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
 
 def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     touched = {path for f in delivery.findings if f.action is not Action.NOTE for path in f.files}
-    asked = [t for s in delivery.sets for t in s.asked]
+    asked = [t for s in delivery.sets for t in s.assessed]
     fine = [t for t in asked if t.path not in touched and t.measures is not None]
     if not fine:
         return

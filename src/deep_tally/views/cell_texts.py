@@ -19,7 +19,7 @@ from deep_tally.views.rows import Row, Sheet
 
 def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
     """A column's title and, under it, what most files agree on and how many do."""
-    rows = [r for r in sheet.rows if r.track.role.is_asked]
+    rows = [r for r in sheet.rows if r.track.role.is_assessed]
     asked = [r for r in rows if r.track.format is not None]
     common = sheet.common
     total = len(rows)
@@ -48,7 +48,7 @@ def heads(sheet: Sheet, column: Column) -> tuple[str, str]:
     if column is Column.CHANNELS:
         stereo = sum(r.track.format is not None and r.track.format.channels == 2 for r in asked)
         return "Sides", f"{stereo} stereo"
-    heard = sum(t.is_heard for t in sheet.asked)
+    heard = sum(t.is_heard for t in sheet.assessed)
     return "Content", f"sound in {heard}" if asked else ""
 
 
@@ -63,7 +63,7 @@ def _agreed(value: str, same: str, sheet: Sheet) -> str:
 
 def length_head(sheet: Sheet) -> tuple[str, str]:
     """The second head of the start and length column."""
-    asked = [r for r in sheet.rows if r.track.role.is_asked]
+    asked = [r for r in sheet.rows if r.track.role.is_assessed]
     if not any(r.track.format for r in asked):
         return "Length", ""
     same = sum(
@@ -78,8 +78,8 @@ def length_head(sheet: Sheet) -> tuple[str, str]:
 def _together(sheet: Sheet) -> str:
     if not sheet.is_whole:
         return ""
-    apart = sum(any(f.question == "start" for f in r.findings) for r in sheet.rows if r.track.role.is_asked)
-    return f"{len(sheet.asked) - apart} together"
+    apart = sum(any(f.question == "start" for f in r.findings) for r in sheet.rows if r.track.role.is_assessed)
+    return f"{len(sheet.assessed) - apart} together"
 
 
 def companion_text(entry: Entry) -> str:
@@ -127,7 +127,7 @@ def cell_text(row: Row, column: Column) -> str:
         return "cannot be read"
     sound, m = track.format, track.measures
     if column is Column.START_LENGTH:
-        first = m.edges.first_sound_frame
+        first = m.extent.first_sound_frame
         begins = "no sound" if first is None else f"first sound {clock(first / sound.rate_hz, digits=3)}"
         return f"{begins}, length {clock(sound.seconds, digits=3)} ({sound.frames} samples)"
     if column is Column.RATE:

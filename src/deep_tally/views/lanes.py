@@ -95,7 +95,7 @@ class Lane:
     @property
     def sound_s(self) -> tuple[float, float] | None:
         """From where to where it sounds; None without sound."""
-        edges = self.track.measures.edges if self.track.measures is not None else None
+        edges = self.track.measures.extent if self.track.measures is not None else None
         if edges is None or edges.first_sound_frame is None or edges.last_sound_frame is None:
             return None
         at, rate = self.start_s, self.rate_hz
@@ -164,7 +164,7 @@ def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Spe
 
 
 def _family(track: Track, name: ParsedName | None) -> str:
-    return (name.family if name is not None else "other") if track.role.is_asked else role_words(track.role)
+    return (name.family if name is not None else "other") if track.role.is_assessed else role_words(track.role)
 
 
 def _end_frames(track: Track, song: SongSet, offset: int) -> int | None:

@@ -8,7 +8,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 
-from deep_tally.check.assess import facts_of, in_asked_roles
+from deep_tally.check.assess import facts_of, in_requested_roles
 from deep_tally.check.common import find_common
 from deep_tally.intake.folders import natural_key
 from deep_tally.intake.words import stem_of
@@ -128,9 +128,9 @@ class Sheet:
     is_whole: bool
 
     @property
-    def asked(self) -> tuple[Track, ...]:
+    def assessed(self) -> tuple[Track, ...]:
         """The files that are asked all nine questions."""
-        return tuple(r.track for r in self.rows if r.track.role.is_asked)
+        return tuple(r.track for r in self.rows if r.track.role.is_assessed)
 
 
 def empty_sheet(brief: Brief) -> Sheet:
@@ -155,7 +155,7 @@ def make_sheet(
     """
     is_whole = is_whole and delivery is not None
     songs = (song,) if song in intake.songs else intake.songs
-    by_path = {t.path: t for t in in_asked_roles(tracks, brief)}
+    by_path = {t.path: t for t in in_requested_roles(tracks, brief)}
     entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
     of_song = {s: [by_path[e.path] for e in entries if e.song == s and e.path in by_path] for s in songs}
     commons = {s: find_common(of_song[s], brief) for s in songs}
@@ -163,7 +163,7 @@ def make_sheet(
     names: dict[str, ParsedName] = {}
     for s in songs:
         names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
-    siblings = siblings_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_asked})
+    siblings = siblings_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_assessed})
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
     rows = []
@@ -233,7 +233,7 @@ def sort_key(row: Row, column: Column, *, by: SortBy = "reading") -> SortKey:
         return (0.0 if column is Column.NAME else math.inf), name
     value: float
     if column is Column.START_LENGTH:
-        first = m.edges.first_sound_frame
+        first = m.extent.first_sound_frame
         value = sound.seconds if by == "length" else (math.inf if first is None else first / sound.rate_hz)
     elif column is Column.RATE:
         value = sound.rate_hz

@@ -47,7 +47,7 @@ def test_one_band_that_cancels(band: BandSides, found: list[tuple[Action, float]
     assert verdicts(stereo(bands=(band,)), "channels.opposed") == found
 
 
-def test_of_two_bands_that_cancel_the_stronger_is_told() -> None:
+def test_of_two_bands_that_cancel_the_stronger_is_reported() -> None:
     high = BandSides(low_hz=2000, high_hz=16_000, correlation=-0.8, mono_loss_db=-20.0, share_db=-2.0)
     found = one("channels.opposed", [stereo(bands=(low_band(), high)), *others()])
     assert found.evidence == {"correlation": -0.8, "db": -20.0, "band_low_hz": 2000, "band_high_hz": 16_000}

@@ -83,13 +83,13 @@ def test_a_file_that_was_placed_later_ends_later_than_the_click() -> None:
         (0.7, "its first click comes 0.7 s after bar 1, not on a bar line"),
     ],
 )
-def test_a_click_begins_on_bar_one_or_is_told_of(first_s: float, told: str | None) -> None:
+def test_a_click_begins_on_bar_one_or_is_reported(first_s: float, told: str | None) -> None:
     found = of("start.click-off-bar", findings([click_until(96.0, first_s=first_s), *others()]))
     assert [said(f, "Click.wav", click_until(96.0)) for f in found] == ([told] if told else [])
     assert all(f.action is Action.NOTE for f in found)
 
 
-def test_a_click_that_stops_early_is_told_of() -> None:
+def test_a_click_that_stops_early_is_reported() -> None:
     # the last sound is at 35 s; a bar is 2.5 s
     assert of("length.click-short", findings([click_until(96.0, last_s=33.0), *others()])) == []
     (found,) = of("length.click-short", findings([click_until(96.0, last_s=30.0), *others()]))

@@ -106,7 +106,7 @@ def test_of_passages_with_as_many_files_the_first_counts() -> None:
     assert set(files_at_once(song_of(more), DEFAULT_BRIEF).values()) == {(4, 9 * RATE)}
 
 
-def test_the_highest_over_of_the_set_is_told_with_each() -> None:
+def test_the_highest_over_of_the_set_is_reported_with_each() -> None:
     def over(path: str, dbfs: float) -> Track:
         return track(
             path, sample_format="float", bits=32, bits_in_use=32, overs=runs(3, 5), sample_peak_by_channel_dbfs=(dbfs,)
@@ -182,7 +182,7 @@ def test_a_square_wave_at_full_scale_is_a_note() -> None:
     assert finding.evidence["share"] == pytest.approx(1.0)
 
 
-def test_a_passage_that_three_files_share_is_told_with_its_time() -> None:
+def test_a_passage_that_three_files_share_is_reported_with_its_time() -> None:
     at = Run(frame=7 * RATE + 11, frames=5, channel=0)
     files = [
         track(f"{n} Part.wav", clip_runs=replace(runs(4, 4), places=(*runs(4, 4).places[:n], at))) for n in range(3)
@@ -216,7 +216,7 @@ def test_a_passage_is_as_long_as_a_tenth_of_a_second(apart_s: float, together: i
     assert [n for n, _ in found] == [together] * 3
 
 
-def test_the_passage_most_files_share_is_told_not_the_first() -> None:
+def test_the_passage_most_files_share_is_reported_not_the_first() -> None:
     files = [_clipped(f"{n} Part.wav", 2 * RATE, 9 * RATE) for n in range(3)] + [_clipped("4 Part.wav", 9 * RATE)]
     assert _together(files) == [(4, 9 * RATE)] * 4
     # Of passages with as many files it is the first.

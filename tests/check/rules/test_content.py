@@ -95,7 +95,7 @@ def test_a_dropout_says_where_how_long_and_at_what_level() -> None:
     assert found.confidence == 0.9
 
 
-def test_hum_is_told() -> None:
+def test_hum_is_reported() -> None:
     found = one("content.hum", [track(hum=Hum(mains_hz=60, dbfs=-55.0, tones=4)), *others()])
     assert (found.action, found.evidence) == (NOTE, {"hz": 60, "dbfs": -55.0})
 
@@ -221,7 +221,7 @@ def two_exports(**second: object) -> list[Finding]:
     return of("content.two-exports", tally(replace(song, modified_s=written), DEFAULT_BRIEF))
 
 
-def test_two_exports_are_told_where_two_marks_divide_the_set_alike() -> None:
+def test_two_exports_are_reported_where_two_marks_divide_the_set_alike() -> None:
     (finding,) = two_exports(bits=32, sample_format="float", bits_in_use=32)
     assert set(finding.evidence["by"]) >= {"format", "time"}  # type: ignore[arg-type]
     assert finding.action is Action.NOTE

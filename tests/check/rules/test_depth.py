@@ -43,7 +43,7 @@ def test_float_on_a_grid_is_padded(grid: int, bits: int | None) -> None:
     assert found == ([] if bits is None else [bits])
 
 
-def test_a_gain_after_rounding_is_told() -> None:
+def test_a_gain_after_rounding_is_reported() -> None:
     file = track(value_grid=ValueGrid(step=2**-15 * 0.7, bits=16, gain_db=-3.1))
     found = one("depth.padded", [file, *others()])
     assert found.evidence == {"bits": 16, "container_bits": 24, "gain_db": -3.1}

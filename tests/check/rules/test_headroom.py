@@ -8,13 +8,13 @@ from dataclasses import replace
 import pytest
 
 from check.found import ASK, FIX, JUST_LIMITED, NOTE, actions_of, all_of, delivery, of, one, peak
-from deep_tally.check.assess import in_asked_roles
+from deep_tally.check.assess import in_requested_roles
 from deep_tally.check.rules.headroom import nearest
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
+    DcOffsetStep,
     Density,
-    OffsetStep,
 )
 from deep_tally.session.brief_library import shipped_briefs
 from tracks import (
@@ -35,7 +35,7 @@ def test_a_hot_file_says_by_how_much_and_where() -> None:
     assert "headroom.hot" not in codes([peak(-5.0), *others()])
 
 
-def test_the_level_that_is_further_out_is_told() -> None:
+def test_the_level_that_is_further_out_is_reported() -> None:
     asked = brief(rms_window_dbfs=[-30.0, -18.0])
     found = one("headroom.hot", [peak(-4.0, rms_dbfs=-12.0), *others()], brief=asked)
     assert (found.evidence["by"], found.evidence["db"]) == ("rms", pytest.approx(6.0))
@@ -133,12 +133,12 @@ def test_a_ceiling_that_three_files_share(peaks: tuple[float, ...], found: bool)
     [(0.00101, True, True), (0.00099, True, False), (0.1, False, False), (-0.00101, True, True)],
 )
 def test_an_offset_over_minus_sixty(offset: float, steady: bool, found: bool) -> None:
-    assert ("headroom.dc" in codes([track(dc_offset=(offset,), offset_steady=(steady,)), *others()])) is found
+    assert ("headroom.dc" in codes([track(dc_offset=(offset,), dc_offset_steady=(steady,)), *others()])) is found
 
 
 def test_a_step_of_the_zero_line_is_marked() -> None:
-    step = OffsetStep(frame=3 * RATE, channel=0, before=0.001, after=0.02)
-    found = one("headroom.dc", [track(offset_step=step), *others()])
+    step = DcOffsetStep(frame=3 * RATE, channel=0, before=0.001, after=0.02)
+    found = one("headroom.dc", [track(dc_offset_step=step), *others()])
     assert (found.action, found.evidence) == (FIX, {"share": 0.02, "share_before": 0.001})
     assert [(p.frame, p.frames, p.channel) for p in found.places] == [(3 * RATE, 1, 0)]
 
@@ -214,9 +214,9 @@ def test_quiet_is_judged_by_the_bits_that_are_left(bits: int, action: Action) ->
     assert finding.evidence["bits"] == pytest.approx(bits - 6.6, abs=0.1)
 
 
-def test_a_step_of_the_zero_line_is_told_with_its_place() -> None:
-    step = OffsetStep(frame=3 * RATE, channel=0, before=0.0, after=0.04)
-    (finding,) = of("headroom.dc", findings([track(offset_step=step), *others()]))
+def test_a_step_of_the_zero_line_is_reported_with_its_place() -> None:
+    step = DcOffsetStep(frame=3 * RATE, channel=0, before=0.0, after=0.04)
+    (finding,) = of("headroom.dc", findings([track(dc_offset_step=step), *others()]))
     assert finding.places[0].frame == 3 * RATE
     assert (finding.evidence["share_before"], finding.evidence["share"]) == (0.0, 0.04)
 
@@ -231,4 +231,4 @@ def test_a_mix_for_mastering_is_asked_all_nine_questions() -> None:
     found = {f.code for f in assessed.findings}
     assert "headroom.hot" in found
     assert not {"content.no-rough-mix", "name.generic"} & found
-    assert in_asked_roles([hot], brief())[0].role is Role.ROUGH_MIX
+    assert in_requested_roles([hot], brief())[0].role is Role.ROUGH_MIX

@@ -14,7 +14,7 @@ from deep_tally.model.files import Damage
 from deep_tally.model.findings import Action
 from deep_tally.model.timeline import MeterStep, TempoStep, Timeline, steady
 from tracks import (
-    EDGES,
+    EXTENT,
     RATE,
     SECONDS,
     brief,
@@ -79,7 +79,7 @@ def test_whole_bars_are_asked_only_where_the_brief_asks() -> None:
     assert one("length.not-bars", files, brief=brief(length={"whole_bars": True})).action is ASK
 
 
-def test_files_that_end_at_one_moment_are_told_once_with_bars() -> None:
+def test_files_that_end_at_one_moment_are_reported_once_with_bars() -> None:
     short = [track(f"{n} Part{'ab'[n]}.wav", frames=30 * RATE, last_sound_frame=20 * RATE) for n in range(2)]
     found = one("length.short", [*short, *others()])
     assert (found.action, len(found.files)) == (FIX, 2)
@@ -113,7 +113,8 @@ def test_two_files_of_two_lengths_differ() -> None:
     found = one("length.ends-differ", pair)
     assert (len(found.files), found.evidence["ms"]) == (2, pytest.approx(1000.0))
     assert "length.ends-differ" not in codes(pair[:1])
-    sounding = replace(pair[1], measures=replace(pair[1].measures, edges=replace(EDGES, tail_levels_dbfs=(-9.0,) * 8)))  # type: ignore[type-var]
+    still_sounding = replace(EXTENT, tail_levels_dbfs=(-9.0,) * 8)
+    sounding = replace(pair[1], measures=replace(pair[1].measures, extent=still_sounding))  # type: ignore[type-var]
     assert "length.ends-differ" not in codes([pair[0], sounding])
 
 
@@ -147,7 +148,7 @@ def test_a_truncated_file_absorbs_what_follows_from_it() -> None:
     assert {f.code for f in found.consequences} == {"start.at-sound", "length.short", "length.tail-cut"}
 
 
-def test_files_that_end_at_one_moment_are_told_once() -> None:
+def test_files_that_end_at_one_moment_are_reported_once() -> None:
     short = [track(f"{n} Part.wav", frames=37 * RATE, last_sound_frame=30 * RATE) for n in range(3)]
     single = track("9 Other.wav", frames=36 * RATE, last_sound_frame=30 * RATE)
     found = of("length.short", findings([*short, single, *others(6)]))
@@ -195,7 +196,7 @@ def test_a_file_of_another_length_is_counted_in_bars_only_where_whole_bars_are_a
     assert of("length.loop-not-bars", findings([eight_bars, with_tail, *others()])) == []
 
 
-def test_where_whole_bars_are_asked_of_equal_files_one_cause_is_told() -> None:
+def test_where_whole_bars_are_asked_of_equal_files_one_cause_is_reported() -> None:
     found = findings([track(frames=20 * RATE + 4800), *others()], brief=brief(length={"whole_bars": True}))
     (loop,) = of("length.loop-not-bars", found)
     assert [f.code for f in loop.consequences] == ["length.short"]

@@ -259,7 +259,7 @@ def test_a_name_follows_the_briefs_pattern_or_not(pattern: str, stem: str, fits:
     assert [f.action for f in found] == ([] if fits else [Action.FIX])
 
 
-def test_the_few_without_the_number_that_all_others_have_are_told() -> None:
+def test_the_few_without_the_number_that_all_others_have_are_reported() -> None:
     odd = track("Lute extra.wav", sample_peak_by_channel_dbfs=(-17.0,), rms_dbfs=-39.0, loudness_lufs=-40.0)
     (finding,) = of("name.pattern", findings([odd, *others(6)]))
     assert finding.files == (odd.path,)
@@ -282,7 +282,7 @@ def test_copies_of_one_name_without_the_first_are_asked_about() -> None:
     assert single.action is Action.FIX
 
 
-def test_a_name_without_the_sets_beginning_is_told() -> None:
+def test_a_name_without_the_sets_beginning_is_reported() -> None:
     songs = [f"Tidewrack_{p}.wav" for p in ("Kick", "Snare", "Bass", "Vox", "Pno")]
     found = of(
         "name.pattern", findings(many_named(*songs, "Harp.wav"), facts=SongFacts(title="Tidewrack", tempo_bpm=96.0))

@@ -37,7 +37,7 @@ def test_asked_parts_that_did_not_come(files: list[str], missing: tuple[str, ...
     assert [f.evidence["missing"] for f in found] == ([missing] if missing else [])
 
 
-def test_what_the_user_told_fills_a_part() -> None:
+def test_what_the_user_set_fills_a_part() -> None:
     asked = brief(parts=BAND)
     files = many_named("x1.wav", "Bass.wav", "LeadVox dry.wav", "LeadVox wet.wav")
     song = song_of(files, brief=asked, set_by_user={"x1.wav": ("kick in",)})

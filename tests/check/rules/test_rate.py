@@ -62,7 +62,7 @@ def test_two_halves_are_a_question_unless_the_brief_decides() -> None:
     assert [f.files for f in found] == [("7 Horn 7.wav",), ("8 Horn 8.wav",)]
 
 
-def test_a_rate_the_brief_does_not_name_is_told_once() -> None:
+def test_a_rate_the_brief_does_not_name_is_reported_once() -> None:
     (found,) = findings(others(), brief=brief(rates=[44_100, 96_000]))
     assert (found.code, len(found.files), found.evidence["wanted"]) == ("rate.off-brief", 4, ("44100", "96000"))
     assert actions_of(others(), brief=brief(rates=[48_000])) == []
@@ -88,7 +88,7 @@ def with_edge(hz: float, drop_db: float = 40.0, **changes: object) -> Track:
         (8_000, 60, 48_000, None, None),
     ],
 )
-def test_an_edge_is_told_by_where_it_lies(
+def test_an_edge_is_reported_by_where_it_lies(
     hz: float, drop: float, rate: int, code: str | None, action: Action | None
 ) -> None:
     found = findings([with_edge(hz, drop, rate_hz=rate, frames=40 * rate), *others(rate_hz=rate, frames=40 * rate)])

@@ -100,7 +100,7 @@ def test_a_file_that_was_placed_at_the_songs_start_is_meant_so() -> None:
     assert of("start.at-sound", found) == []
 
 
-def test_a_moved_file_is_told_with_samples_time_and_bars() -> None:
+def test_a_moved_file_is_reported_with_samples_time_and_bars() -> None:
     part = track(frames=SECONDS * RATE - 5 * RATE)
     (found,) = of("start.offset", findings([part, *others()], places={part.path: 5 * RATE}))
     assert found.action is Action.FIX
@@ -115,7 +115,7 @@ def test_a_moved_file_is_told_with_samples_time_and_bars() -> None:
         (-RATE, "48000 samples (1 s, 0.4 bars)"),
     ],
 )
-def test_a_place_off_the_bar_is_told_in_bars_and_beats(frames: int, told: str) -> None:
+def test_a_place_off_the_bar_is_reported_in_bars_and_beats(frames: int, told: str) -> None:
     part = track(frames=SECONDS * RATE - 10 * RATE)
     (found,) = of("start.offset", findings([part, *others()], places={part.path: frames}))
     assert said(found, part.path, part).startswith(told)

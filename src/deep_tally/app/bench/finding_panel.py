@@ -232,6 +232,6 @@ def _nothing(row: Row | None, *, is_whole: bool) -> str:
         return "Nothing so far. How it compares with the others follows once all are measured."
     if not row.is_measured:
         return "This file was not measured. Read the delivery again to measure it."
-    if not row.track.role.is_asked:
+    if not row.track.role.is_assessed:
         return f"This is the {role_words(row.track.role)}. It is only checked for damage, sound and rate, and is fine."
     return "Nothing wrong with this file. It can go into the mix as it is."

@@ -28,7 +28,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.thresholds import THRESHOLDS
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.brief_words import GROUPS, LINES, Line, coverage_words, is_asked
+from deep_tally.reply.brief_words import GROUPS, LINES, Line, coverage_words, is_assessed
 from deep_tally.reply.numbers import count, listed
 
 WIDTH = 388
@@ -266,7 +266,7 @@ class BriefPanel(QWidget):
         self._misses = {key: c.misses for key, c in coverage.items()}
         for key, button in self.coverage.items():
             line_coverage = coverage.get(key)
-            asked = is_asked(brief, key)
+            asked = is_assessed(brief, key)
             # What was sent unasked is worth knowing too.
             is_shown = line_coverage is not None and (asked or (key.startswith("needs.") and line_coverage.met > 0))
             button.setText(coverage_words(line_coverage) if line_coverage is not None and is_shown else "")

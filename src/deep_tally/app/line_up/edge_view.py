@@ -48,7 +48,7 @@ class EdgeView(QWidget):
 
     def show_edge(self, edge: Edge, lanes: Sequence[Lane], *, common_s: float, rate_hz: int, current: str) -> None:
         """Show the common start or end of the lanes that show most: small differences first."""
-        heard = [ln for ln in lanes if ln.track.format is not None and ln.track.role.is_asked]
+        heard = [ln for ln in lanes if ln.track.format is not None and ln.track.role.is_assessed]
         self.edge, self._common_s, self._rate_hz = edge, common_s if edge == "end" else 0.0, rate_hz
         small = sorted((ln for ln in heard if 0 < abs(self._off(ln)) <= _SMALL), key=lambda ln: abs(self._off(ln)))
         even = [ln for ln in heard if self._off(ln) == 0]

@@ -44,7 +44,7 @@ class LaneListening(QObject):
         chosen: Sequence[Lane] = self._list.chosen_lanes
         if len(chosen) < 2:
             # A click or a reference is only heard where it is chosen.
-            chosen = [ln for ln in self._lanes if ln.track.role.is_asked or ln.track.role is Role.ROUGH_MIX]
+            chosen = [ln for ln in self._lanes if ln.track.role.is_assessed or ln.track.role is Role.ROUGH_MIX]
         self.play_wanted.emit(chosen, self._canvas.cursor_s)
 
     def play_alone(self) -> None:

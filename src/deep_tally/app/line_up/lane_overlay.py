@@ -143,7 +143,7 @@ class LaneOverlay:
     def draw_end(self, slot: Slot, common_s: float | None, *, is_current: bool) -> None:
         """What a file lacks to the common end, or goes past it, drawn to scale, in words where there is room."""
         lane, painter, colours = slot.lane, self._painter, self._colours
-        if not lane.end_frames or common_s is None or not lane.track.role.is_asked:
+        if not lane.end_frames or common_s is None or not lane.track.role.is_assessed:
             return
         colour = QColor(colours.action(_end_action(lane)))
         end = self._axis.x_of(lane.stop_s)

@@ -68,7 +68,7 @@ def plan_of(delivery: Delivery, corrections: Corrections, brief: Brief) -> tuple
     plans: list[Renamed] = []
     for song in delivery.sets:
         plans += make_plan(
-            [t.path for t in song.asked],
+            [t.path for t in song.assessed],
             song.names,
             song.facts,
             pattern=pattern,

@@ -1,1 +1,1 @@
-"""The asked parts and the files that stand for them."""
+"""The requested parts and the files that stand for them."""

@@ -113,7 +113,7 @@ class PartTree(QTreeWidget):
         return Qt.DropAction.CopyAction | Qt.DropAction.MoveAction
 
     def part_at(self, item: QTreeWidgetItem | None) -> str:
-        """The asked part an item belongs to."""
+        """The requested part an item belongs to."""
         return str(item.data(0, _PART_ROLE) or "") if item is not None else ""
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
@@ -144,7 +144,7 @@ class PartTree(QTreeWidget):
 
 
 class FileList(QListWidget):
-    """Files that stand for no asked part; they can be dragged to one, and others dropped here."""
+    """Files that stand for no requested part; they can be dragged to one, and others dropped here."""
 
     dropped = Signal(list)
     menu_wanted = Signal()

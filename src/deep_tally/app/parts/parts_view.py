@@ -29,7 +29,7 @@ from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
 from deep_tally.model.names import FAMILIES, ParsedName
-from deep_tally.model.parts import AskedPart, Match
+from deep_tally.model.parts import Match, RequestedPart
 from deep_tally.names.read import parse_part
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.brief_words import part_words
@@ -61,7 +61,7 @@ _BESIDES = frozenset({"content.scope", "content.companion-missing", "content.no-
 
 def sure_words(match: Match) -> str:
     """How sure a match is, in words."""
-    if match.is_told:
+    if match.is_set_by_user:
         return "set by you"
     if match.confidence >= 0.9:
         return "sure"
@@ -75,7 +75,7 @@ def sure_words(match: Match) -> str:
 class PartsView(QWidget):
     """The list, what was received for it, and what besides.
 
-    `corrected` sends (the corrections now, words); `parts_edited` (asked parts JSON-ready, words);
+    `corrected` sends (the corrections now, words); `parts_edited` (requested parts JSON-ready, words);
     `word_taken` (part, phrase).
     """
 
@@ -188,7 +188,7 @@ class PartsView(QWidget):
     # -- showing ------------------------------------------------------------------------------
 
     def show_all(self, delivery: Delivery, corrections: Corrections, brief: Brief) -> None:
-        """Show the asked parts of a brief with what was received for them."""
+        """Show the requested parts of a brief with what was received for them."""
         self._delivery, self._corrections, self._brief = delivery, corrections, brief
         self._refresh()
 
@@ -204,17 +204,17 @@ class PartsView(QWidget):
                 head = song_item(song.name)
                 self.tree.addTopLevelItem(head)
                 head.setFirstColumnSpanned(True)  # only an item in its tree can be
-            for asked in song.parts:
-                lacks = missing_in(asked, song)
+            for requested in song.parts:
+                lacks = missing_in(requested, song)
                 missing += lacks is not None
-                item = self._part_item(asked, lacks)
+                item = self._part_item(requested, lacks)
                 self.tree.addTopLevelItem(item)
-                for match in asked.matches:
-                    item.addChild(self._file_item(asked, match, song.names.get(match.path)))
+                for match in requested.matches:
+                    item.addChild(self._file_item(requested, match, song.names.get(match.path)))
                 item.setExpanded(True)
         total = sum(len(s.parts) for s in self._delivery.sets)
         matched = {p for s in self._delivery.sets for a in s.parts for p in a.paths}
-        others = [t.path for s in self._delivery.sets for t in s.asked if t.path not in matched]
+        others = [t.path for s in self._delivery.sets for t in s.assessed if t.path not in matched]
         names = {p: n for s in self._delivery.sets for p, n in s.names.items()}
         roles = {t.path: t.role for t in self._delivery.tracks}
         self.files.clear()
@@ -234,7 +234,7 @@ class PartsView(QWidget):
         self._restore(part, path)
 
     def _show_besides(self, delivery: Delivery) -> None:
-        """Groups where tracks were asked, and what should have come along."""
+        """Groups where tracks were requested, and what should have come along."""
         speaker = Speaker(delivery)
         found = [f for f in delivery.findings if f.code in _BESIDES]
         lines = [readable(speaker.summary(f)) for f in found]
@@ -242,14 +242,14 @@ class PartsView(QWidget):
         self.besides.setVisible(bool(lines))
         self.besides.setStyleSheet(f"color: {self._theme.colours.ask}; font-weight: 600")
 
-    def _part_item(self, asked: AskedPart, lacks: str | None) -> QTreeWidgetItem:
-        words = count(len(asked.matches), "file")
+    def _part_item(self, requested: RequestedPart, lacks: str | None) -> QTreeWidgetItem:
+        words = count(len(requested.matches), "file")
         if lacks is not None:
-            rest = lacks.removeprefix(asked.asked.part).strip(" ()")
+            rest = lacks.removeprefix(requested.requested.part).strip(" ()")
             words = f"missing: {rest}" if rest else "missing"
-        described = part_words(asked.asked).removeprefix(asked.asked.part).strip(" ()")
-        item = QTreeWidgetItem([readable(asked.asked.part), described, words])
-        item.setData(0, _PART_ROLE, asked.asked.part)
+        described = part_words(requested.requested).removeprefix(requested.requested.part).strip(" ()")
+        item = QTreeWidgetItem([readable(requested.requested.part), described, words])
+        item.setData(0, _PART_ROLE, requested.requested.part)
         item.setFont(0, font(14, 700))
         item.setToolTip(1, as_plain(described))
         item.setForeground(1, QColor(self._theme.colours.soft))
@@ -271,10 +271,10 @@ class PartsView(QWidget):
         painter.end()
         return QIcon(pixmap)
 
-    def _file_item(self, asked: AskedPart, match: Match, name: ParsedName | None) -> QTreeWidgetItem:
+    def _file_item(self, requested: RequestedPart, match: Match, name: ParsedName | None) -> QTreeWidgetItem:
         item = QTreeWidgetItem([file_name(match.path), "", sure_words(match)])
         item.setData(0, _PATH_ROLE, match.path)
-        item.setData(0, _PART_ROLE, asked.asked.part)
+        item.setData(0, _PART_ROLE, requested.requested.part)
         item.setForeground(2, QColor(self._theme.colours.soft if match.confidence >= 0.9 else self._theme.colours.ink))
         item.setToolTip(0, as_plain(tip_of(match.path, name)))
         return item
@@ -282,8 +282,10 @@ class PartsView(QWidget):
     def _restore(self, part: str, path: str) -> None:
         """Go where the user was before the list was filled anew."""
         items = [item for i in range(self.tree.topLevelItemCount()) if (item := self.tree.topLevelItem(i)) is not None]
-        asked = [item for item in items if self.tree.part_at(item)]
-        here = next((item for item in asked if self.tree.part_at(item) == part), asked[0] if asked else None)
+        requested = [item for item in items if self.tree.part_at(item)]
+        here = next(
+            (item for item in requested if self.tree.part_at(item) == part), requested[0] if requested else None
+        )
         if here is None:
             return
         chosen = here
@@ -322,7 +324,7 @@ class PartsView(QWidget):
 
     def _parts_of(self, path: str) -> set[str]:
         sets = self._delivery.sets if self._delivery is not None else ()
-        return {a.asked.part for s in sets for a in s.parts if path in a.paths}
+        return {a.requested.part for s in sets for a in s.parts if path in a.paths}
 
     def chosen_paths(self) -> list[str]:
         """The files the user is at."""

@@ -114,7 +114,7 @@ class CellPainter:
             self._shape(row.gravest, NAME_FLAG_X)
         self._text(NAME_NUMBER_X, row.number, c.soft)
         own = row.of(Column.NAME)
-        quiet = not row.track.role.is_asked
+        quiet = not row.track.role.is_assessed
         colour = c.action(own[0].action) if own else QColor(c.soft if quiet else c.ink)
         # A path is cut in its middle: what tells files apart stands at its end.
         elide = Qt.TextElideMode.ElideRight if row.is_alone else Qt.TextElideMode.ElideMiddle
@@ -135,7 +135,7 @@ class CellPainter:
         axis = sheet.axis_s or 1.0
         middle = self.height / 2
         common = row.common.seconds
-        if common is not None and row.track.role.is_asked:
+        if common is not None and row.track.role.is_assessed:
             for x in (left, left + common / axis * width):
                 self._line(c.soft, round(x) + 0.5, 0, round(x) + 0.5, self.height)
         sound, m = row.track.format, row.track.measures
@@ -237,7 +237,7 @@ class CellPainter:
             inside = min(max(level, HEADROOM_LOWEST_DB), HEADROOM_HIGHEST_DB)
             return PAD + (inside - HEADROOM_LOWEST_DB) / (HEADROOM_HIGHEST_DB - HEADROOM_LOWEST_DB) * span
 
-        if row.track.role.is_asked:
+        if row.track.role.is_assessed:
             low, high = self.sheet.brief.peak_window_dbfs
             self.painter.fillRect(QRectF(x_of(low), 0, x_of(high) - x_of(low), self.height), QColor(c.window))
         x = round(x_of(0.0)) + 0.5

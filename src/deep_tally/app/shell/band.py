@@ -171,7 +171,7 @@ class Band(QWidget):
         several = len(intake.songs) > 1
         self.title.setText(readable(intake.name if several else sheet.facts.title or intake.name))
         roles = Counter(r.track.role for r in sheet.rows if r.companion is None)
-        asked = sum(n for role, n in roles.items() if role.is_asked)
+        asked = sum(n for role, n in roles.items() if role.is_assessed)
         sent = roles[Role.MIX]
         what = [count(sent, "mix", "mixes") if sent and sent == asked else count(asked, "trackout")]
         mixes = roles[Role.ROUGH_MIX]

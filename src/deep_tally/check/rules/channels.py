@@ -17,7 +17,7 @@ _UNRELATED, _RELATED = 0.15, 0.3  # correlation of samples
 
 def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, tuple[float, float]]]:
     """Sounding stereo tracks with their sides, one step of their grid, and the level of each side."""
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.heard) is None or known[1].sides is None:
             continue
         measures = known[1]
@@ -79,14 +79,14 @@ def _is_stereo_expected(track: Track, song: SongSet) -> bool:
     """Whether the name says so, or the brief for that part."""
     name = song.names.get(track.path)
     said = name is not None and "stereo" in (word.casefold() for word in name.values("format"))
-    return said or any(p.asked.channels == _STEREO and track.path in p.paths for p in song.parts)
+    return said or any(p.requested.channels == _STEREO and track.path in p.paths for p in song.parts)
 
 
 def to_split(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Stereo files where the brief asks for two monos."""
     if brief.stereo != "two-monos":
         return
-    for track in song.asked:
+    for track in song.assessed:
         if track.format is not None and track.format.channels == _STEREO:
             yield about("channels.to-split", Action.FIX, track, channels=_STEREO)
 
@@ -171,7 +171,7 @@ def split_pair(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Two mono files that are the sides of one stereo sound: join them; a note where they do not move together."""
     if brief.stereo == "two-monos":
         return
-    tracks = {t.path: t for t in song.asked}
+    tracks = {t.path: t for t in song.assessed}
     for pair in song.comparison.pairs:
         if pair.left not in tracks or pair.right not in tracks:
             continue
@@ -189,6 +189,6 @@ def split_pair(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def many(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """More than two channels in one file."""
-    for track in song.asked:
+    for track in song.assessed:
         if track.format is not None and track.format.channels > _STEREO:
             yield about("channels.many", Action.ASK, track, channels=track.format.channels)

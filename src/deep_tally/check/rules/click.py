@@ -73,8 +73,8 @@ def stops_early(song: SongSet, brief: Brief) -> Iterator[Finding]:
     timeline = song.facts.timeline
     ends = [
         (last + song.placed_frames(t)) / known[0].rate_hz
-        for t in song.asked
-        if (known := t.measured) is not None and (last := known[1].edges.last_sound_frame) is not None
+        for t in song.assessed
+        if (known := t.measured) is not None and (last := known[1].extent.last_sound_frame) is not None
     ]
     if timeline is None or not ends:
         return

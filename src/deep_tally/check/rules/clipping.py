@@ -41,7 +41,7 @@ def files_at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
     """
     places = sorted(
         ((run.frame + song.placed_frames(track)) / track.format.rate_hz, track.path, run.frame)
-        for track in song.asked
+        for track in song.assessed
         if track.format is not None
         for run in _runs_of(track, brief)
     )
@@ -91,7 +91,7 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Runs at full scale in a fixed-point file: gone for good. A wave that is flat most of the time is a square."""
     least = int(brief.threshold("clipping.baked.run"))
     at_once = files_at_once(song, brief)
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.measured) is None:
             continue
         sound, measures = known
@@ -125,7 +125,7 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
     Silent where nearly every sounding moment holds some: then the flat tops are the waveform itself.
     """
     at_once = files_at_once(song, brief)
-    measured = [(t, *known) for t in song.asked if (known := t.measured) is not None]
+    measured = [(t, *known) for t in song.assessed if (known := t.measured) is not None]
     found = [(t, sound, m.flat_tops) for t, sound, m in measured if _has_flat_tops(sound, m, brief)]
     for track, sound, tops in found:
         count = tops.runs.count()
@@ -163,7 +163,7 @@ def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
     at_once = files_at_once(song, brief)
     found = [
         (t, *known)
-        for t in song.asked
+        for t in song.assessed
         if (known := t.measured) is not None and known[0].sample_format == "float" and known[1].overs.count()
     ]
     most = max((m.sample_peak_dbfs for _, _, m in found), default=0.0)
@@ -187,7 +187,7 @@ def over(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def between_samples(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The waveform between the samples passes full scale, the samples do not."""
-    for track in song.asked:
+    for track in song.assessed:
         measures = track.measures
         if measures is not None and measures.true_peak_dbtp > 0 >= measures.sample_peak_dbfs:
             yield about("clipping.between-samples", Action.NOTE, track, db=measures.true_peak_dbtp)

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from deep_tally.check.build import about, is_most, place_at, places_of
-from deep_tally.check.rules.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing
+from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, sharing, spectral_edge_of
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
@@ -40,7 +40,7 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
             clauses.append(Phrase("name.ending", container=sound.container.upper(), ending=ending))
         if not clauses:
             continue
-        is_needed = track.role.is_asked or track.role is Role.ROUGH_MIX
+        is_needed = track.role.is_assessed or track.role is Role.ROUGH_MIX
         yield about(
             "content.damaged",
             Action.ASK if track.damage is not None and is_needed else Action.NOTE,
@@ -68,7 +68,7 @@ def empty(song: SongSet, brief: Brief) -> Iterator[Finding]:
         clicks = _clicks(track, brief) if track.is_heard else None
         if track.measures is None or (track.is_heard and clicks is None):
             continue
-        asked = track.role.is_asked and track.role not in (Role.GROUP, Role.EFFECT_RETURN)
+        asked = track.role.is_assessed and track.role not in (Role.GROUP, Role.EFFECT_RETURN)
         level = track.measures.sample_peak_dbfs if clicks is not None else track.measures.rms_dbfs
         yield about(
             "content.empty",
@@ -83,7 +83,7 @@ def empty(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def nonfinite(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """NaN or infinite samples."""
-    for track in song.asked:
+    for track in song.assessed:
         if track.measures is not None and track.measures.nonfinite.count():
             runs = track.measures.nonfinite
             yield about(
@@ -100,7 +100,7 @@ def nonfinite(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Digital gaps inside sound: short single ones are damage, others may be meant; a gate's rests are no gaps."""
     shortest = brief.threshold("content.gap_ms")
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.measured) is None or not known[1].gaps.count:
             continue
         rate, gaps = known[0].rate_hz, known[1].gaps
@@ -145,15 +145,15 @@ def _is_regular(gaps: Sequence[Gap]) -> bool:
 
 def hum(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Mains hum in the quiet passages."""
-    for track in song.asked:
+    for track in song.assessed:
         if track.measures is not None and track.is_heard and (found := track.measures.hum) is not None:
             yield about("content.hum", Action.NOTE, track, hz=found.mains_hz, dbfs=found.dbfs)
 
 
 def lossy_origin(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A lossless file whose content ends where lossy encoders end theirs."""
-    for track in song.asked:
-        edge = edge_of(track)
+    for track in song.assessed:
+        edge = spectral_edge_of(track)
         if edge is None or not is_lossy_edge(edge):
             continue
         files = sharing(song, edge)
@@ -171,8 +171,8 @@ def lossy_origin(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def lossy(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A lossy file format where lossless was needed; a note where the part was sent lossless too."""
-    lossless = {t.stem.casefold() for t in song.asked if t.format and t.format.sample_format != "lossy"}
-    for track in song.asked:
+    lossless = {t.stem.casefold() for t in song.assessed if t.format and t.format.sample_format != "lossy"}
+    for track in song.assessed:
         if track.format is not None and track.format.sample_format == "lossy":
             action = Action.NOTE if track.stem.casefold() in lossless else Action.ASK
             ending = false_ending(track)
@@ -183,7 +183,7 @@ def container(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Not a container the brief asks for; saving it in another loses nothing: lossy formats are content.lossy."""
     if brief.containers is None:
         return
-    for track in song.asked:
+    for track in song.assessed:
         sound = track.format
         if sound is None or sound.sample_format == "lossy" or sound.container in brief.containers:
             continue
@@ -208,7 +208,7 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
         Phrase("companion.notes"): (needs.documents, Role.DOCUMENT in song.companions),
         Phrase("companion.stamps"): (
             needs.stamps,
-            all(t.format.time_reference is not None for t in song.asked if t.format is not None),
+            all(t.format.time_reference is not None for t in song.assessed if t.format is not None),
         ),
     }
     missing = tuple(name for name, (needed, there) in companions.items() if needed and not there)
@@ -218,11 +218,11 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Groups were sent where every track was asked for, or the reverse."""
-    groups = [t for t in song.asked if t.role is Role.GROUP]
-    tracks = [t for t in song.asked if t.role is Role.TRACKOUT]
-    mixed = [t for t in song.asked if t.role is Role.MIX]
+    groups = [t for t in song.assessed if t.role is Role.GROUP]
+    tracks = [t for t in song.assessed if t.role is Role.TRACKOUT]
+    mixed = [t for t in song.assessed if t.role is Role.MIX]
     wrong = {"every-track": groups, "groups": tracks, "mix": [] if mixed else tracks}.get(brief.scope, [])
-    if is_most(len(wrong), len(song.asked)):
+    if is_most(len(wrong), len(song.assessed)):
         yield about("content.scope", Action.ASK, wrong, files=len(wrong), scope=brief.scope)
 
 

@@ -17,7 +17,7 @@ def differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
     common = (song.common.sample_format, song.common.bits)
     if None in common:
         return
-    for track in song.asked:
+    for track in song.assessed:
         sound = track.format
         if sound is not None and sound.sample_format != "lossy" and (sound.sample_format, sound.bits) != common:
             yield about("depth.differs", Action.NOTE, track, bits=sound.bits, common_bits=song.common.bits)
@@ -30,7 +30,7 @@ def _is_low(track: Track, brief: Brief) -> bool:
 
 def low(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Fewer bits than the brief asks; when all files have the same few, was the song made so?"""
-    tracks = [t for t in song.asked if t.format is not None and t.format.bits is not None]
+    tracks = [t for t in song.assessed if t.format is not None and t.format.bits is not None]
     below = [t for t in tracks if _is_low(t, brief)]
     if len(below) > 1 and len(below) == len(tracks) and len({t.format.bits for t in below if t.format}) == 1:
         bits = below[0].format.bits if below[0].format else None
@@ -43,7 +43,7 @@ def low(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Not a sample format the brief asks for (float where integers are asked, or the reverse)."""
-    for track in song.asked:
+    for track in song.assessed:
         sound = track.format
         if sound is None or sound.sample_format == "lossy" or sound.sample_format in brief.sample_formats:
             continue
@@ -81,7 +81,7 @@ def _gain_db(track: Track) -> float | None:
 
 def padded(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Fewer bits in use than the container holds."""
-    heard = [t for t in song.asked if t.is_heard]
+    heard = [t for t in song.assessed if t.is_heard]
     found = [t for t in heard if _is_padded(t, brief)]
     poor = [t for t in found if (_bits(t) or 0) < brief.bits_min]
     if is_most(len(poor), len(heard)):

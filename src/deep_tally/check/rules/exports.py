@@ -18,7 +18,7 @@ _WRITER_LABELS = ("Software", "Originator", "Coding history")
 
 def two_exports(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Two exports lie in one set: by time, writer, prefix and format, of which at least two divide it alike."""
-    tracks = [t for t in song.asked if t.format is not None]
+    tracks = [t for t in song.assessed if t.format is not None]
     if len(tracks) < 2 * _EXPORT_LEAST:
         return
     divisions = [d for mark in _export_marks(song, tracks, brief) if (d := _division(tracks, mark)) is not None]

@@ -33,7 +33,7 @@ def hot(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The peak, or the RMS where that is asked, is over its window by more than the tolerance."""
     action = Action.FIX if brief.levels == "headroom" else Action.NOTE
     tolerance = brief.threshold("headroom.tolerance_db")
-    for track in song.asked:
+    for track in song.assessed:
         over = [(v - w[1], by, v) for by, v, w in _levels(track, brief) if v > w[1] + tolerance]
         if over and track.measures is not None and track.measures.peak_frame is not None:
             excess, by, value = max(over)
@@ -43,7 +43,7 @@ def hot(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The peak, or the RMS where that is asked, is under its window; with few bits in use that costs resolution."""
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.heard) is None:
             continue
         sound, measures = known
@@ -55,7 +55,7 @@ def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if sound.sample_format == "int" and measures.bits_in_use is not None:
             bits = round(measures.bits_in_use + measures.sample_peak_dbfs / _DB_PER_BIT, 1)
         is_poor = bits is not None and bits < brief.threshold("depth.quiet_bits")
-        floor = max(measures.edges.lead_floor_dbfs, measures.edges.tail_floor_dbfs)
+        floor = max(measures.extent.lead_floor_dbfs, measures.extent.tail_floor_dbfs)
         yield about(
             "headroom.quiet",
             Action.ASK if is_poor else Action.NOTE,
@@ -71,7 +71,7 @@ def quiet(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def normalised(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Most files share one peak, RMS or loudness: each was set to one level, and the balance is lost."""
     least = int(brief.threshold("headroom.normalised_files"))
-    heard = [t for t in song.asked if t.is_heard]
+    heard = [t for t in song.assessed if t.is_heard]
     measured = [(t, known[1]) for t in heard if (known := t.measured) is not None]
     peaks = [(m.sample_peak_dbfs, t) for t, m in measured]
     rms = [(m.rms_dbfs, t) for t, m in measured]
@@ -106,7 +106,7 @@ def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """
     twins = song.comparison.twin_paths()
     groups: defaultdict[float, list[Track]] = defaultdict(list)
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.heard) is None:
             continue
         sound, measures = known
@@ -116,7 +116,7 @@ def same_peak(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if peak < _PROTECTED_DBFS:
             continue
         alike = [t for t in tracks if not any(frozenset((t.path, o.path)) in twins for o in tracks)]
-        if len(alike) >= 2 and not is_most(len(alike), len(song.asked)):
+        if len(alike) >= 2 and not is_most(len(alike), len(song.assessed)):
             yield about("headroom.same-peak", Action.NOTE, alike, dbfs=peak, files=len(alike))
 
 
@@ -137,7 +137,7 @@ def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Three or more files are limited to one ceiling just under full scale: a limiter on the main output is in each."""
     ceilings = [
         (t.measures.sample_peak_dbfs, t)
-        for t in song.asked
+        for t in song.assessed
         if t.measures is not None and _is_limited(t, brief) and t.measures.sample_peak_dbfs > _MAIN_OUTPUT_DBFS
     ]
     near = nearest(ceilings, brief.threshold("headroom.shared_peak_db"))
@@ -148,7 +148,7 @@ def shared_ceiling(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def limited(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The level sits close under the peak: a limiter did that. Steady synths look the same, so this is only a note."""
-    for track in song.asked:
+    for track in song.assessed:
         if track.measures is not None and _is_limited(track, brief):
             density = track.measures.density
             yield about("headroom.limited", Action.NOTE, track, share=density.near_peak_share, db=density.crest_db)
@@ -157,12 +157,12 @@ def limited(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def dc(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A constant offset, or a zero line that steps from one value to another."""
     least = 10 ** (brief.threshold("headroom.dc_dbfs") / 20)
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.heard) is None:
             continue
         measures = known[1]
-        step = measures.offset_step
-        offsets = zip(measures.dc_offset, measures.offset_steady, strict=True)
+        step = measures.dc_offset_step
+        offsets = zip(measures.dc_offset, measures.dc_offset_steady, strict=True)
         offset = max((o for o, steady in offsets if steady), key=abs, default=0.0)
         if step is not None:
             place = Place(path=track.path, frame=step.frame, frames=1, channel=step.channel)

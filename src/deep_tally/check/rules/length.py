@@ -24,12 +24,12 @@ def ends_while_sounding(track: Track, brief: Brief) -> bool:
     """Whether the last 5 ms are sound that is not dying away."""
     if (known := track.heard) is None:
         return False
-    edges = known[1].edges
-    levels = edges.tail_levels_dbfs
+    extent = known[1].extent
+    levels = extent.tail_levels_dbfs
     last = levels[-1]
     if last <= brief.threshold("length.tail_cut_dbfs"):
         return False
-    if last <= edges.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
+    if last <= extent.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
         return False
     fall = levels[-_FALL_WINDOWS:]
     falls_throughout = all(a > b for a, b in pairwise(fall))
@@ -38,7 +38,7 @@ def ends_while_sounding(track: Track, brief: Brief) -> bool:
 
 def is_set_cut(song: SongSet, brief: Brief) -> bool:
     """Whether most files of the set end while sounding."""
-    heard = [t for t in song.asked if t.is_heard]
+    heard = [t for t in song.assessed if t.is_heard]
     return is_most(sum(ends_while_sounding(t, brief) for t in heard), len(heard))
 
 
@@ -78,7 +78,7 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
     tolerance_ms = brief.threshold("length.tolerance_ms")
     slightly = []
     alike: defaultdict[tuple[int, bool], list[Track]] = defaultdict(list)
-    for track in song.asked:
+    for track in song.assessed:
         lack_ms = _lack_s(track, song) * 1000
         if 0 < lack_ms <= tolerance_ms:
             slightly.append(track)
@@ -107,7 +107,7 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Runs past the common end."""
     tolerance_ms = brief.threshold("length.tolerance_ms")
-    for track in song.asked:
+    for track in song.assessed:
         excess_ms = -_lack_s(track, song) * 1000
         stands_there = is_placed_by_hand(song, track) or not offset_by_stamp(song, track)
         if track.format is not None and excess_ms > tolerance_ms and brief.length.equal and stands_there:
@@ -119,11 +119,11 @@ def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Ends while sounding; a note where the set is whole bars and several files are loops cut there."""
     if is_set_cut(song, brief):
         return
-    heard = [t for t in song.asked if t.is_heard]
+    heard = [t for t in song.assessed if t.is_heard]
     cut = sum(ends_while_sounding(t, brief) for t in heard)
     are_loops = cut >= _LOOPS_LEAST and cut >= _LOOPS_SHARE * len(heard)
     on_purpose = is_whole_bars(song) and (brief.length.whole_bars or are_loops)
-    for track in song.asked:
+    for track in song.assessed:
         if ends_while_sounding(track, brief) and (known := track.measured) is not None:
             sound, measures = known
             yield about(
@@ -131,14 +131,14 @@ def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 Action.NOTE if on_purpose else Action.ASK,
                 track,
                 places=place_at(track, sound.frames - 1),
-                dbfs=measures.edges.tail_levels_dbfs[-1],
+                dbfs=measures.extent.tail_levels_dbfs[-1],
             )
 
 
 def set_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Most files end while sounding: the whole export stops too early."""
     if is_set_cut(song, brief):
-        cut = [t for t in song.asked if ends_while_sounding(t, brief)]
+        cut = [t for t in song.assessed if ends_while_sounding(t, brief)]
         on_purpose = brief.length.whole_bars or is_whole_bars(song)
         ends = [p for t in cut if t.format is not None for p in place_at(t, t.format.frames - 1)]
         yield about("length.set-cut", Action.NOTE if on_purpose else Action.ASK, cut, places=ends, files=len(cut))
@@ -146,7 +146,7 @@ def set_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def ends_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """No common length, but every sound has died away: silent ends were trimmed."""
-    heard = [t for t in song.asked if t.is_heard and t.format is not None]
+    heard = [t for t in song.assessed if t.is_heard and t.format is not None]
     if len(heard) < 2 or song.common.seconds is not None or brief.length.trimmed_ends:
         return
     if any(ends_while_sounding(t, brief) for t in heard) or is_most(
@@ -162,8 +162,8 @@ def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
     wanted = brief.length.tail_seconds
     if wanted is None:
         return
-    for track in song.asked:
-        if (known := track.measured) is None or (last := known[1].edges.last_sound_frame) is None:
+    for track in song.assessed:
+        if (known := track.measured) is None or (last := known[1].extent.last_sound_frame) is None:
             continue
         sound = known[0]
         room = (sound.frames - 1 - last) / sound.rate_hz
@@ -179,7 +179,7 @@ def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
         rate = song.common.rate_hz or 0
         off = frames_off_the_bar(song, song.common.seconds, rate) if rate else None
         ms = timeline.off_the_bar_s(song.common.seconds) * 1000
-        yield about("length.not-bars", action, song.asked, also=_counted_in(song), bars=bars, ms=ms, frames=off)
+        yield about("length.not-bars", action, song.assessed, also=_counted_in(song), bars=bars, ms=ms, frames=off)
 
 
 def loop_not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -189,7 +189,7 @@ def loop_not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
         return
     found: dict[str, dict[str, EvidenceValue]] = {}
     tracks = []
-    for track in song.asked:
+    for track in song.assessed:
         sound = track.format
         if sound is None or not sound.frames or _is_common(track, song):
             continue
@@ -234,11 +234,11 @@ def _bars_before_the_end(song: SongSet, lack_s: float) -> dict[str, EvidenceValu
 def idle_tail(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Much silence after the set's last sound, wherever its files belong."""
     ends = [
-        (t.measures.edges.last_sound_frame + 1 + song.placed_frames(t)) / t.format.rate_hz
-        for t in song.asked
-        if t.measures is not None and t.format is not None and t.measures.edges.last_sound_frame is not None
+        (t.measures.extent.last_sound_frame + 1 + song.placed_frames(t)) / t.format.rate_hz
+        for t in song.assessed
+        if t.measures is not None and t.format is not None and t.measures.extent.last_sound_frame is not None
     ]
     if ends and song.common.seconds is not None:
         idle = song.common.seconds - max(ends)
         if idle > brief.threshold("length.idle_tail_s"):
-            yield about("length.idle-tail", Action.NOTE, song.asked, ms=idle * 1000)
+            yield about("length.idle-tail", Action.NOTE, song.assessed, ms=idle * 1000)

@@ -35,11 +35,11 @@ def _shared_words(tracks: Iterable[Track]) -> set[str]:
 
 def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The name says nothing of what plays; one unknown word with figures, over several files, is reported once."""
-    silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.asked)
+    silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.assessed)
     if song.facts.title:
         silent |= set(words_of(song.facts.title))
     unknown: defaultdict[str, list[Track]] = defaultdict(list)
-    for track in song.asked:
+    for track in song.assessed:
         name = song.names.get(track.path)
         if track.role is Role.MIX or (name is not None and name.part is not None):
             continue
@@ -72,7 +72,7 @@ def _shown(character: str) -> str:
 def clash(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Names that are equal but for case, Unicode form or the track number."""
     groups: defaultdict[tuple[str, str], list[Track]] = defaultdict(list)
-    for track in song.asked:
+    for track in song.assessed:
         if bare := bare_stem(track.path):
             groups[track.path.rpartition("/")[0], bare].append(track)
     for tracks in groups.values():
@@ -82,7 +82,7 @@ def clash(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Longer than the brief allows."""
-    for track in song.asked:
+    for track in song.assessed:
         length, stored = len(_name(track)), len(_name(track).encode("utf-8", "surrogateescape"))
         if length > brief.names.longest or stored >= BYTES_MOST:
             yield about("name.long", Action.FIX, track, characters_count=length, most=brief.names.longest)
@@ -95,7 +95,7 @@ def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
         bare = COPY_MARK.sub("", track.stem)
         versions[f"{track.path.rpartition('/')[0]}/{bare.casefold()}"].append(track)
     for tracks in versions.values():
-        marked = [t for t in tracks if COPY_MARK.search(t.stem) and t.role.is_asked]
+        marked = [t for t in tracks if COPY_MARK.search(t.stem) and t.role.is_assessed]
         if not marked:
             continue
         if len(tracks) == 1:
@@ -108,7 +108,7 @@ def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def _numbered(song: SongSet) -> dict[int, list[Track]]:
     numbers: defaultdict[int, list[Track]] = defaultdict(list)
-    for track in song.asked:
+    for track in song.assessed:
         if (number := leading_number(track.stem)) is not None:
             numbers[number].append(track)
     return numbers
@@ -117,7 +117,7 @@ def _numbered(song: SongSet) -> dict[int, list[Track]]:
 def number_gap(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Track numbers are missing: hidden and group tracks do that."""
     numbers = _numbered(song)
-    if sum(map(len, numbers.values())) * 2 > len(song.asked) and len(numbers) >= _SHARED_LEAST:
+    if sum(map(len, numbers.values())) * 2 > len(song.assessed) and len(numbers) >= _SHARED_LEAST:
         missing = [n for n in range(min(numbers), max(numbers)) if n not in numbers]
         if missing:
             yield about("name.number-gap", Action.NOTE, (), missing=tuple(str(n) for n in missing))
@@ -137,17 +137,17 @@ def pattern(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Names that do not follow the brief's pattern; without one, those that lack what nearly all others begin with."""
     if brief.names.pattern is not None:
         wanted = matching(brief.names.pattern)
-        odd = [t for t in song.asked if not wanted.fullmatch(t.stem)]
+        odd = [t for t in song.assessed if not wanted.fullmatch(t.stem)]
         if odd:
             yield about("name.pattern", Action.FIX, odd, pattern=brief.names.pattern, files=len(odd))
         return
-    if len(song.asked) < _OWN_LEAST:
+    if len(song.assessed) < _OWN_LEAST:
         return
-    bare = [t for t in song.asked if leading_number(t.stem) is None]
-    prefix = shared_prefix(t.stem for t in song.asked)
-    unlike = [t for t in song.asked if prefix and prefix not in t.stem.casefold()]
+    bare = [t for t in song.assessed if leading_number(t.stem) is None]
+    prefix = shared_prefix(t.stem for t in song.assessed)
+    unlike = [t for t in song.assessed if prefix and prefix not in t.stem.casefold()]
     for odd, shape in ((bare, "{number} {part}"), (unlike, f"{prefix} {{part}}")):
-        if odd and _ODD_ONE_IN * len(odd) <= len(song.asked):
+        if odd and _ODD_ONE_IN * len(odd) <= len(song.assessed):
             yield about("name.pattern", Action.FIX, odd, pattern=shape, files=len(odd))
 
 
@@ -156,8 +156,8 @@ _LONG_PREFIX, _PREFIX_OF_NAME = 16, 0.5
 
 def prefix(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Nearly all names begin with the same words, so that the part stands late or is cut off in a narrow list."""
-    shared = shared_prefix(t.stem for t in song.asked)
-    begun = [t for t in song.asked if shared and shared in t.stem.casefold()]
+    shared = shared_prefix(t.stem for t in song.assessed)
+    begun = [t for t in song.assessed if shared and shared in t.stem.casefold()]
     rest = sum(len(t.stem) for t in begun)
     if len(shared) >= _LONG_PREFIX and len(shared) * len(begun) >= _PREFIX_OF_NAME * rest:
         yield about("name.prefix", Action.NOTE, begun, prefix=shared, files=len(begun))
@@ -165,7 +165,7 @@ def prefix(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def contradicts(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """What the name says is not what plays: nothing at all, one channel for "stereo", a side longer than the other."""
-    for track in song.asked:
+    for track in song.assessed:
         name = song.names.get(track.path)
         if name is None or (known := track.measured) is None:
             continue
@@ -189,7 +189,7 @@ def contradicts(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def _halves(song: SongSet) -> Iterator[tuple[Track, Track]]:
     """Files whose names say that they are the two sides of one part."""
     sides: defaultdict[str, dict[str, Track]] = defaultdict(dict)
-    for track in song.asked:
+    for track in song.assessed:
         mark = side_of(track.path)
         if mark is not None and track.format is not None and track.format.channels == 1:
             sides[mark.rest][mark.side] = track

@@ -1,4 +1,4 @@
-"""Did every asked part come, and as it was asked? Findings about the brief's list of parts."""
+"""Did every requested part come, and as it was requested? Findings about the brief's list of parts."""
 
 from __future__ import annotations
 
@@ -8,45 +8,45 @@ from deep_tally.check.build import about
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.parts import AskedPart
+from deep_tally.model.parts import RequestedPart
 from deep_tally.model.phrase import Phrase
 
 _CHANNEL_WORDS = {1: "mono", 2: "stereo"}
 
 
-def missing_in(part: AskedPart, song: SongSet) -> str | None:
-    """What of an asked part did not come, in words; None where all of it did.
+def missing_in(part: RequestedPart, song: SongSet) -> str | None:
+    """What of an requested part did not come, in words; None where all of it did.
 
-    A file whose name says none of the asked forms may be any of them: one such file stands for one form.
+    A file whose name says none of the requested forms may be any of them: one such file stands for one form.
     """
     if not part.matches:
-        return part.asked.part
-    wanted = list(part.asked.variants)
+        return part.requested.part
+    wanted = list(part.requested.variants)
     unsaid = 0
     for path in part.paths:
         name = song.names.get(path)
-        said = [v for v in part.asked.variants if name is not None and v in name.variants]
+        said = [v for v in part.requested.variants if name is not None and v in name.variants]
         wanted = [v for v in wanted if v not in said]
         unsaid += not said
     if len(wanted) <= unsaid:
         return None
-    return Phrase("part.any" if unsaid else "part.all", part=part.asked.part, forms=tuple(wanted))
+    return Phrase("part.any" if unsaid else "part.all", part=part.requested.part, forms=tuple(wanted))
 
 
 def part_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Asked parts without a file, or with only one of the forms that were asked."""
+    """Asked parts without a file, or with only one of the forms that were requested."""
     missing = tuple(words for part in song.parts if (words := missing_in(part, song)) is not None)
-    if missing and song.asked:
+    if missing and song.assessed:
         yield about("content.part-missing", Action.ASK, (), missing=missing)
 
 
 def role(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Mono where the brief expects stereo for that part, or the reverse; the two sides of a pair count as stereo."""
     paired = {path for pair in song.comparison.pairs for path in (pair.left, pair.right)}
-    tracks = {t.path: t for t in song.asked}
+    tracks = {t.path: t for t in song.assessed}
     done: set[str] = set()
     for part in song.parts:
-        wanted = part.asked.channels
+        wanted = part.requested.channels
         for path in part.paths:
             track = tracks.get(path)
             if wanted is None or track is None or track.format is None or path in done:
@@ -58,7 +58,7 @@ def role(song: SongSet, brief: Brief) -> Iterator[Finding]:
                     "channels.role",
                     Action.NOTE,
                     track,
-                    part=part.asked.part,
+                    part=part.requested.part,
                     wanted=_CHANNEL_WORDS[wanted],
                     came=_CHANNEL_WORDS[channels],
                 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from deep_tally.check.build import about, is_most
-from deep_tally.check.rules.edges_of_content import edge_of, is_clear, is_lossy_edge, sharing, source_rate
+from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, sharing, source_rate, spectral_edge_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.files import Role
@@ -18,14 +18,14 @@ def differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Files whose rate is not the set's common one; without a common one, all of them, once."""
     common = song.common.rate_hz
     if common is None:
-        opened = [t for t in song.asked if t.format is not None]
+        opened = [t for t in song.assessed if t.format is not None]
         if len({t.format.rate_hz for t in opened if t.format is not None}) > 1:
             yield about("rate.differs", Action.ASK, opened, kind="question")
         return
     for track in song.tracks:
         if track.format is None or track.format.rate_hz == common:
             continue
-        if track.role.is_asked:
+        if track.role.is_assessed:
             yield about("rate.differs", Action.ASK, track, rate=track.format.rate_hz, common_rate=common)
         elif track.role in _TOLD and track.format.sample_format != "lossy":
             yield about("rate.differs", Action.NOTE, track, rate=track.format.rate_hz, common_rate=common)
@@ -36,7 +36,7 @@ def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
     common = song.common.rate_hz
     if brief.rates is None or common is None or common in brief.rates:
         return
-    same = [t for t in song.asked if t.format is not None and t.format.rate_hz == common]
+    same = [t for t in song.assessed if t.format is not None and t.format.rate_hz == common]
     yield about("rate.off-brief", Action.ASK, same, rate=common, wanted=tuple(str(r) for r in brief.rates))
 
 
@@ -46,15 +46,15 @@ def upsampled(song: SongSet, brief: Brief) -> Iterator[Finding]:
     A one-shot of another rate does that rightly: only an edge far under half the rate, or one that most of the set
     shares, is asked about.
     """
-    for track in song.asked:
-        edge = edge_of(track)
+    for track in song.assessed:
+        edge = spectral_edge_of(track)
         if edge is None or track.format is None or is_lossy_edge(edge):
             continue
         source = source_rate(edge, track.format.rate_hz)
         if source is None:
             continue
         is_far = edge.edge_hz < brief.threshold("rate.upsampled_share") * track.format.rate_hz / 2
-        asked = is_clear(edge, brief) and (is_far or is_most(sharing(song, edge), len(song.asked)))
+        asked = is_clear(edge, brief) and (is_far or is_most(sharing(song, edge), len(song.assessed)))
         yield about(
             "rate.upsampled",
             Action.ASK if asked else Action.NOTE,

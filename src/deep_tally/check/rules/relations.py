@@ -14,7 +14,7 @@ from deep_tally.model.findings import Action, Finding
 
 def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The same sound as another file: exact, scaled, inverted or shifted."""
-    tracks = {t.path: t for t in song.asked}
+    tracks = {t.path: t for t in song.assessed}
     for found in song.comparison.twins:
         if found.path in tracks and found.other in tracks:
             rate = tracks[found.path].format
@@ -35,7 +35,7 @@ def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def holds_another(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Another delivered file sits inside this one. Groups hold their parts by their nature, a wet part its dry one."""
-    tracks = {t.path: t for t in song.asked}
+    tracks = {t.path: t for t in song.assessed}
     for found in song.comparison.contained:
         outer, inner = tracks.get(found.path), tracks.get(found.inner)
         if outer is None or inner is None or Role.GROUP in (outer.role, inner.role) or is_one_part(outer, inner):
@@ -61,7 +61,7 @@ def is_one_part(one: Track, other: Track) -> bool:
 
 def sum_of(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A file that is the sum of others: a group, or the mix, beside its own parts."""
-    tracks = {t.path: t for t in song.asked}
+    tracks = {t.path: t for t in song.assessed}
     for found in song.comparison.sums:
         if found.path in tracks:
             yield about(

@@ -13,7 +13,7 @@ from deep_tally.model.placement import Placement
 
 def stamped(song: SongSet) -> tuple[Track, ...]:
     """The asked tracks that carry a time reference."""
-    return tuple(t for t in song.asked if t.format is not None and t.format.time_reference is not None)
+    return tuple(t for t in song.assessed if t.format is not None and t.format.time_reference is not None)
 
 
 def offset_by_stamp(song: SongSet, track: Track) -> int | None:
@@ -52,7 +52,7 @@ def placements_of(song: SongSet, set_by_user: Mapping[str, int], brief: Brief) -
     """Where files belong: as the user put them, else as their stamps say where these can be trusted."""
     placed = {}
     for track in song.tracks:
-        offset = offset_by_stamp(song, track) if track.role.is_asked else None
+        offset = offset_by_stamp(song, track) if track.role.is_assessed else None
         if track.path in set_by_user:
             placed[track.path] = Placement(frames=set_by_user[track.path], by="hand")
         elif offset and action_on_stamp(song, track, offset, brief) is Action.FIX:

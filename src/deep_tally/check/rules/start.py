@@ -20,7 +20,7 @@ def begins_at_sound(track: Track, brief: Brief) -> bool:
     if (known := track.measured) is None:
         return False
     sound, measures = known
-    first = measures.edges.first_sound_frame
+    first = measures.extent.first_sound_frame
     return first is not None and first / sound.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
 
 
@@ -30,7 +30,7 @@ def _is_short(track: Track, song: SongSet, brief: Brief) -> bool:
 
 def _ends_at_sound(track: Track) -> bool:
     """Whether the silence after the last sound was trimmed away."""
-    if (known := track.measured) is None or (last := known[1].edges.last_sound_frame) is None:
+    if (known := track.measured) is None or (last := known[1].extent.last_sound_frame) is None:
         return False
     sound = known[0]
     return (sound.frames - 1 - last) / sound.rate_hz < _TRIMMED_WITHIN_S
@@ -41,7 +41,7 @@ def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
     What the user placed can be mended here; what was placed at the song's start is meant so.
     """
-    short = [t for t in song.asked if _is_short(t, song, brief)]
+    short = [t for t in song.assessed if _is_short(t, song, brief)]
     for track in short:
         if not begins_at_sound(track, brief) or offset_by_stamp(song, track) is not None:
             continue
@@ -60,7 +60,7 @@ def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def offset(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The file belongs elsewhere than at its own start, as the user placed it."""
-    for track in song.asked:
+    for track in song.assessed:
         frames = song.placed_frames(track)
         is_placed = frames != 0 and is_placed_by_hand(song, track)
         is_at_sound = _is_short(track, song, brief) and begins_at_sound(track, brief)  # by start.at-sound
@@ -84,7 +84,7 @@ def _bars(song: SongSet, track: Track, frames: int) -> dict[str, float]:
 def set_at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Most files begin at their sound and no length is common: was the whole set exported so?"""
     heard = [
-        t for t in song.asked if t.is_heard and offset_by_stamp(song, t) is None and not is_placed_by_hand(song, t)
+        t for t in song.assessed if t.is_heard and offset_by_stamp(song, t) is None and not is_placed_by_hand(song, t)
     ]
     begin = [t for t in heard if begins_at_sound(t, brief)]
     if song.common.seconds is None and is_most(len(begin), len(heard)):
@@ -109,31 +109,31 @@ def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Some files carry a time reference, others none."""
-    bare = [t for t in song.asked if t.format is not None and t.format.time_reference is None]
+    bare = [t for t in song.assessed if t.format is not None and t.format.time_reference is None]
     if stamped(song) and bare:
         yield about("start.stamp-partial", Action.NOTE, bare, files=len(bare))
 
 
 def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off."""
-    for track in song.asked:
+    for track in song.assessed:
         if (known := track.heard) is None:
             continue
-        edges = known[1].edges
+        extent = known[1].extent
         # A silent first frame is at minus infinity, and so is a silent first tenth of a second.
-        share = 10 ** ((edges.head_dbfs - edges.head_peak_dbfs) / 20) if math.isfinite(edges.head_dbfs) else 0.0
+        share = 10 ** ((extent.head_dbfs - extent.head_peak_dbfs) / 20) if math.isfinite(extent.head_dbfs) else 0.0
         if (
             share > brief.threshold("start.cut_in_share")
-            and edges.head_dbfs > brief.threshold("start.cut_in_floor_dbfs")
-            and edges.entry_rise_ms is not None
-            and edges.entry_rise_ms >= brief.threshold("start.entry_rise_ms")
+            and extent.head_dbfs > brief.threshold("start.cut_in_floor_dbfs")
+            and extent.entry_rise_ms is not None
+            and extent.entry_rise_ms >= brief.threshold("start.entry_rise_ms")
         ):
-            yield about("start.cut-in", Action.ASK, track, places=place_at(track, 0), dbfs=edges.head_dbfs)
+            yield about("start.cut-in", Action.ASK, track, places=place_at(track, 0), dbfs=extent.head_dbfs)
 
 
 def codec_delay(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A lossy encoder put silence before the sound; where the stream says so, it is cut off here, not everywhere."""
-    for track in song.asked:
+    for track in song.assessed:
         if track.format is not None and track.format.codec_delay_frames:
             frames = track.format.codec_delay_frames
             ms = frames / track.format.rate_hz * 1000

@@ -72,7 +72,7 @@ def _set(song: SongSet) -> dict[str, Any]:
         "tempo_bpm": song.facts.tempo_bpm,
         "tempo_from": song.facts.tempo_from,
         "parts": [
-            {"part": a.asked.part, "files": [{"path": m.path, "confidence": m.confidence} for m in a.matches]}
+            {"part": a.requested.part, "files": [{"path": m.path, "confidence": m.confidence} for m in a.matches]}
             for a in song.parts
         ],
         "key": song.facts.key,
@@ -143,8 +143,8 @@ def _measures(m: Measures) -> dict[str, Any]:
         "crest_db": _level(m.crest_db),
         "loudness_lufs": _level(m.loudness_lufs),
         "dc_offset": [round(d, 9) for d in m.dc_offset],
-        "first_sound_frame": m.edges.first_sound_frame,
-        "last_sound_frame": m.edges.last_sound_frame,
+        "first_sound_frame": m.extent.first_sound_frame,
+        "last_sound_frame": m.extent.last_sound_frame,
         "clip_runs": m.clip_runs.count(3),
         "clip_longest_run": max(m.clip_runs.lengths, default=0),
         "overs": m.overs.samples(),

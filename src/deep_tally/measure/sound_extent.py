@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, amplitude_db, rms_dbfs
 from deep_tally.measure.windows import Windows
-from deep_tally.model.measures import Edges
+from deep_tally.model.measures import SoundExtent
 
 NEVER_SOUND_DBFS = -75.0
 _FLOOR_MOST_DBFS = -45.0
@@ -76,7 +76,7 @@ class _Envelope:
         return mean
 
 
-def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -> Edges:
+def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -> SoundExtent:
     """First and last sound and how the file begins and ends.
 
     Parameters
@@ -90,7 +90,7 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
         Reads a few samples again; called for stretches of under half a second.
     """
     if not frames:
-        return Edges(
+        return SoundExtent(
             first_sound_frame=None,
             last_sound_frame=None,
             lead_floor_dbfs=-math.inf,
@@ -115,7 +115,7 @@ def find_edges(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -
         back = _first_sound(envelope.reversed(), frames, rate_hz, read_reversed, tail_floor, tail_peak, shift=shift)
         last = None if first is None or back is None else max(first, frames - 1 - back)
     head = read(0, min(frames, round(_HEAD_MS * rate_hz / 1000)))
-    return Edges(
+    return SoundExtent(
         first_sound_frame=first if last is not None else None,
         last_sound_frame=last,
         lead_floor_dbfs=lead_floor,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.model.measures import OffsetStep
+from deep_tally.model.measures import DcOffsetStep
 
 _STRETCH_WINDOWS = 500
 _SIDE = 4
@@ -16,7 +16,7 @@ _STEADY_SHARE = 0.8
 _SOUNDS = 10 ** (-60 / 10)
 
 
-class OffsetMeter:
+class DcOffsetMeter:
     """Means of stretches of 500 windows, about half a second, channel by channel."""
 
     def __init__(self, channels: int, window_frames: int) -> None:
@@ -51,7 +51,7 @@ class OffsetMeter:
             found.append(bool(len(sounding) >= _SIDE and alike >= _STEADY_SHARE * len(sounding)))
         return tuple(found)
 
-    def step(self) -> OffsetStep | None:
+    def step(self) -> DcOffsetStep | None:
         """The greatest step of the zero line over -50 dBFS with two still seconds on both sides."""
         if not self._means:
             return None
@@ -69,7 +69,7 @@ class OffsetMeter:
         at, channel = (int(index) for index in np.unravel_index(int(sizes.argmax()), sizes.shape))
         if not sizes[at, channel]:
             return None
-        return OffsetStep(
+        return DcOffsetStep(
             frame=(at + _SIDE) * self._stretch_frames,
             channel=channel,
             before=float(middles[at, channel]),

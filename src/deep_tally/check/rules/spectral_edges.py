@@ -26,7 +26,7 @@ def source_rate(edge: SpectralEdge, rate_hz: int) -> int | None:
     return min(fits, default=None)
 
 
-def edge_of(track: Track) -> SpectralEdge | None:
+def spectral_edge_of(track: Track) -> SpectralEdge | None:
     """The edge of a lossless file with sound."""
     if (known := track.heard) is None:
         return None
@@ -41,5 +41,5 @@ def is_clear(edge: SpectralEdge, brief: Brief) -> bool:
 
 def sharing(song: SongSet, edge: SpectralEdge) -> int:
     """How many files of the set end at the same place, this one among them."""
-    edges = [other.edge_hz for t in song.asked if (other := edge_of(t)) is not None]
+    edges = [other.edge_hz for t in song.assessed if (other := spectral_edge_of(t)) is not None]
     return sum(abs(hz - edge.edge_hz) <= SHARED_WITHIN_HZ for hz in edges)

@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from deep_tally.measure.offset import OffsetMeter
+from deep_tally.measure.dc_offset import DcOffsetMeter
 from measure.measured_sounds import MUSIC, WINDOW
 from sounds import RATE, measured
 
 
-def offsets(means: list[float], *, level: float = 0.01) -> OffsetMeter:
+def offsets(means: list[float], *, level: float = 0.01) -> DcOffsetMeter:
     """A meter that was fed half seconds with these means, and a mean square of `level` each."""
-    meter = OffsetMeter(1, WINDOW)
+    meter = DcOffsetMeter(1, WINDOW)
     sums = np.repeat(np.asarray(means, np.float32) * WINDOW, 500)[:, None]
     meter.feed(sums, np.full_like(sums, level * WINDOW))
     return meter
@@ -31,7 +31,7 @@ def test_an_offset_is_steady_where_four_of_five_share_half_of_it() -> None:
     assert offsets([-0.1] * 4).steady() == (True,)
 
 
-def test_a_step_of_the_zero_line_is_told_with_both_sides() -> None:
+def test_a_step_of_the_zero_line_is_reported_with_both_sides() -> None:
     step = offsets([0.01] * 4 + [0.11] * 5).step()
     assert step is not None
     assert (step.frame, step.channel) == (4 * 500 * WINDOW, 0)
@@ -55,7 +55,7 @@ def test_a_step_is_large_and_still_on_both_sides(means: list[float], found: bool
 
 
 def test_no_step_where_one_side_is_silent() -> None:
-    meter = OffsetMeter(1, WINDOW)
+    meter = DcOffsetMeter(1, WINDOW)
     sums = np.repeat(np.array([0.0] * 4 + [0.1] * 4, np.float32) * WINDOW, 500)[:, None]
     energy = np.repeat(np.array([0.0] * 4 + [0.01] * 4, np.float32) * WINDOW, 500)[:, None]
     meter.feed(sums, energy)
@@ -67,7 +67,7 @@ def with_offset_in(share: float, *, sounding: float = 1.0) -> tuple[bool, ...]:
     samples = 0.02 * np.random.default_rng(3).standard_normal(10 * RATE)
     samples[: round(share * sounding * len(samples))] += 0.1
     samples[round(sounding * len(samples)) :] = 0
-    return measured(samples, bits=24).offset_steady
+    return measured(samples, bits=24).dc_offset_steady
 
 
 def test_an_offset_is_there_in_four_of_five_half_seconds_that_sound() -> None:
@@ -79,7 +79,7 @@ def test_an_offset_is_there_in_four_of_five_half_seconds_that_sound() -> None:
 def test_a_step_of_the_zero_line_is_found_where_it_is() -> None:
     samples = np.stack([np.tile(MUSIC, 3), np.tile(MUSIC, 3)], axis=1) * 0.3
     samples[4 * RATE :, 1] += 0.05
-    step = measured(samples, bits=24).offset_step
+    step = measured(samples, bits=24).dc_offset_step
     assert step is not None
     assert step.channel == 1
     assert abs(step.frame - 4 * RATE) <= RATE // 2
@@ -92,14 +92,14 @@ def test_the_mean_of_a_few_strokes_is_no_offset() -> None:
         strokes[at : at + 4000] = 0.3 * np.exp(-np.arange(4000) / 900)  # all on one side of zero
     found = measured(strokes, bits=24)
     assert abs(found.dc_offset[0]) > 1e-3
-    assert found.offset_steady == (False,)
-    assert measured(np.tile(MUSIC, 3) + 0.01, bits=24).offset_steady == (True,)
+    assert found.dc_offset_steady == (False,)
+    assert measured(np.tile(MUSIC, 3) + 0.01, bits=24).dc_offset_steady == (True,)
     both = measured(np.stack([np.tile(MUSIC, 3), np.tile(MUSIC, 3) + 0.01], axis=1), bits=24)
-    assert both.offset_steady[1]
+    assert both.dc_offset_steady[1]
 
 
 def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it() -> None:
     click_tempo = np.where(np.arange(9 * RATE) % 480 < 100, 0.3, -0.1)
     click_tempo[5 * RATE :] = 0
-    assert measured(click_tempo, bits=24).offset_step is None
-    assert measured(np.tile(MUSIC, 3), bits=24).offset_step is None
+    assert measured(click_tempo, bits=24).dc_offset_step is None
+    assert measured(np.tile(MUSIC, 3), bits=24).dc_offset_step is None

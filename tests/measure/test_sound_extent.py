@@ -43,24 +43,24 @@ def hum(frames: int, dbfs: float) -> np.ndarray:
 def test_an_offset_of_one_channel_does_not_hide_the_other(resting: int) -> None:
     sides = [np.full(6 * RATE, 0.1), np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.05), np.zeros(RATE)])]
     samples = np.stack(sides if resting == 0 else sides[::-1], axis=1)
-    edges = measured(samples, bits=24).edges
-    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
-    assert edges.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
+    extent = measured(samples, bits=24).extent
+    assert extent.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert extent.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
 
 
 def test_the_hiss_that_lies_on_an_offset_is_no_sound() -> None:
     tone = np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.05), np.zeros(RATE)])
     samples = np.stack([np.full(6 * RATE, 0.1), tone], axis=1) + np.stack([hiss(6 * RATE, -70, s) for s in (1, 2)], 1)
-    edges = measured(samples, bits=24).edges
-    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
-    assert edges.lead_floor_dbfs == pytest.approx(-70, abs=1)
+    extent = measured(samples, bits=24).extent
+    assert extent.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert extent.lead_floor_dbfs == pytest.approx(-70, abs=1)
 
 
 def test_each_channel_has_an_offset_of_its_own() -> None:
     tone = np.concatenate([np.zeros(RATE), sine(200, 4, peak=0.02), np.zeros(RATE)])
-    edges = measured(np.stack([tone + 0.1, tone * 0.0 - 0.05], axis=1), bits=24).edges
-    assert edges.first_sound_frame == pytest.approx(RATE, abs=MS)
-    assert edges.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
+    extent = measured(np.stack([tone + 0.1, tone * 0.0 - 0.05], axis=1), bits=24).extent
+    assert extent.first_sound_frame == pytest.approx(RATE, abs=MS)
+    assert extent.last_sound_frame == pytest.approx(5 * RATE, abs=5 * MS)
 
 
 @pytest.mark.parametrize("lead_ms", range(61))
@@ -70,7 +70,7 @@ def test_short_leads_of_0_to_60_ms_are_found_to_the_millisecond(floor: str, lead
     signal = np.concatenate([np.zeros(lead), drum(), np.zeros(RATE // 2)])
     if floor != "digital":
         signal = signal + dither(len(signal), int(floor[:2]))
-    first = measured(signal, bits=24).edges.first_sound_frame
+    first = measured(signal, bits=24).extent.first_sound_frame
     assert first is not None
     assert abs(first - lead) <= MS
 
@@ -90,11 +90,11 @@ def test_long_leads_and_tails_over_every_floor(floor: str) -> None:
     lead, tail = round(0.8 * RATE), round(1.1 * RATE)
     sound = np.tile(drum(0.3), 3)
     signal = np.concatenate([np.zeros(lead), sound, np.zeros(tail)]) + FLOORS[floor](lead + len(sound) + tail)
-    edges = measured(signal).edges
-    assert edges.first_sound_frame == pytest.approx(lead, abs=3 * MS)
+    extent = measured(signal).extent
+    assert extent.first_sound_frame == pytest.approx(lead, abs=3 * MS)
     # A stroke sinks into a floor some time before it is over: 8.7 dB in 0.11 s with this decay.
-    assert edges.last_sound_frame is not None
-    assert lead + len(sound) - 0.25 * RATE <= edges.last_sound_frame <= lead + len(sound) + 2 * MS
+    assert extent.last_sound_frame is not None
+    assert lead + len(sound) - 0.25 * RATE <= extent.last_sound_frame <= lead + len(sound) + 2 * MS
 
 
 @settings(max_examples=examples(40), deadline=None)
@@ -107,8 +107,8 @@ def test_prepending_silence_moves_the_first_sound_by_exactly_that_much(seed: int
         random.uniform(0.01, 0.9) * swell * np.sin(2 * np.pi * random.uniform(40, 4000) * time + random.uniform(0, 6))
     )
     signal = np.concatenate([np.zeros(own), sound, np.zeros(RATE // 4)])
-    before = measured(signal).edges
-    after = measured(np.concatenate([np.zeros(added), signal])).edges
+    before = measured(signal).extent
+    after = measured(np.concatenate([np.zeros(added), signal])).extent
     assert before.first_sound_frame is not None
     assert after.first_sound_frame == before.first_sound_frame + added
     assert after.last_sound_frame == before.last_sound_frame + added
@@ -120,14 +120,14 @@ def test_the_reversed_file_has_its_edges_mirrored(seed: int, lead: int, tail: in
     random = np.random.default_rng(seed)
     sound = random.standard_normal(5000) * 0.1
     signal = np.concatenate([np.zeros(lead), sound, np.zeros(tail)])
-    one, two = measured(signal).edges, measured(signal[::-1]).edges
+    one, two = measured(signal).extent, measured(signal[::-1]).extent
     assert one.last_sound_frame == len(signal) - 1 - two.first_sound_frame
     assert one.first_sound_frame == len(signal) - 1 - two.last_sound_frame
 
 
 @pytest.mark.parametrize("level", [-76.0, -80.0, -100.0])
 def test_a_steady_floor_under_minus_75_is_never_sound(level: float) -> None:
-    assert measured(hiss(RATE, level)).edges.first_sound_frame is None
+    assert measured(hiss(RATE, level)).extent.first_sound_frame is None
 
 
 def test_a_dithered_stretch_after_digital_silence_is_no_first_sound() -> None:
@@ -135,36 +135,36 @@ def test_a_dithered_stretch_after_digital_silence_is_no_first_sound() -> None:
     noise[: RATE // 2] = 0
     signal = noise.copy()
     signal[RATE + 5000 : RATE + 5000 + len(drum())] += drum()
-    assert measured(signal).edges.first_sound_frame == pytest.approx(RATE + 5000, abs=MS)
+    assert measured(signal).extent.first_sound_frame == pytest.approx(RATE + 5000, abs=MS)
 
 
 def test_a_slow_swell_is_heard_early() -> None:
     signal = np.concatenate([np.zeros(RATE), sine(440, 4) * np.linspace(0, 0.5, 4 * RATE) ** 2])
-    first = measured(signal).edges.first_sound_frame
+    first = measured(signal).extent.first_sound_frame
     assert first is not None
     assert RATE <= first <= RATE + 0.1 * RATE
 
 
 def test_an_organ_that_never_rests_sounds_from_end_to_end() -> None:
-    edges = measured(sine(220, 3, peak=0.2)).edges
-    assert edges.first_sound_frame is not None
-    assert edges.last_sound_frame is not None
-    assert edges.first_sound_frame < MS
-    assert edges.last_sound_frame > 3 * RATE - 1 - MS
-    assert edges.tail_floor_dbfs == -math.inf
+    extent = measured(sine(220, 3, peak=0.2)).extent
+    assert extent.first_sound_frame is not None
+    assert extent.last_sound_frame is not None
+    assert extent.first_sound_frame < MS
+    assert extent.last_sound_frame > 3 * RATE - 1 - MS
+    assert extent.tail_floor_dbfs == -math.inf
 
 
 def test_hiss_through_the_whole_file_is_the_tail_floor() -> None:
     signal = hiss(4 * RATE, -52)
     signal[RATE : RATE + len(drum())] += drum()
-    edges = measured(signal).edges
-    assert edges.tail_floor_dbfs == pytest.approx(-52, abs=1)
-    assert edges.tail_levels_dbfs[-1] == pytest.approx(-52, abs=2)
+    extent = measured(signal).extent
+    assert extent.tail_floor_dbfs == pytest.approx(-52, abs=1)
+    assert extent.tail_levels_dbfs[-1] == pytest.approx(-52, abs=2)
 
 
 def test_tail_levels_are_the_last_eight_windows_of_5_ms() -> None:
     steps = np.repeat([0.5 ** (i + 1) for i in range(8)], 5 * MS) * np.tile([1, -1], 20 * MS)
-    levels = measured(np.concatenate([np.zeros(100), steps])).edges.tail_levels_dbfs
+    levels = measured(np.concatenate([np.zeros(100), steps])).extent.tail_levels_dbfs
     assert levels == pytest.approx([3.01 - 6.0206 * (i + 1) for i in range(8)], abs=0.01)
 
 
@@ -173,16 +173,16 @@ def test_the_rise_of_entries_tells_gates_from_bows(rise_ms: float, least: float,
     time = np.arange(RATE // 2) / RATE
     note = 0.3 * np.sin(2 * np.pi * 330 * time + 1) * np.minimum(1, time / (rise_ms / 1000))
     signal = np.tile(np.concatenate([np.zeros(RATE // 5), note]), 4)
-    rise = measured(signal).edges.entry_rise_ms
+    rise = measured(signal).extent.entry_rise_ms
     assert rise is not None
     assert least <= rise <= most
 
 
 def test_a_file_of_a_few_samples_is_no_trouble() -> None:
     for frames in (1, 2, 47, 48, 49, 500):
-        edges = measured(np.full(frames, 0.5)).edges
-        assert edges.first_sound_frame == 0
-        assert edges.last_sound_frame == frames - 1
+        extent = measured(np.full(frames, 0.5)).extent
+        assert extent.first_sound_frame == 0
+        assert extent.last_sound_frame == frames - 1
 
 
 def with_rest(level_dbfs: float, loud_dbfs: float) -> np.ndarray:
@@ -203,7 +203,7 @@ def with_rest(level_dbfs: float, loud_dbfs: float) -> np.ndarray:
     ],
 )
 def test_the_quietest_stretch_is_a_floor(rest_dbfs: float, loud_dbfs: float, is_floor: bool) -> None:
-    found = measured(with_rest(rest_dbfs, loud_dbfs)).edges.tail_floor_dbfs
+    found = measured(with_rest(rest_dbfs, loud_dbfs)).extent.tail_floor_dbfs
     assert found == (pytest.approx(rest_dbfs, abs=0.3) if is_floor else -math.inf)
 
 
@@ -212,7 +212,7 @@ def test_a_first_sound_has_a_peak_of_minus_eighty_four(peak_dbfs: float, sounds:
     # A fifth of a second of a quiet tone before a loud one, in silence: where does it begin?
     quiet, tone = RATE // 5, np.sin(2 * np.pi * 1000 * np.arange(RATE) / RATE)
     tone[:quiet] *= 10 ** (peak_dbfs / 20)
-    first = measured(np.concatenate([np.zeros(RATE), tone])).edges.first_sound_frame
+    first = measured(np.concatenate([np.zeros(RATE), tone])).extent.first_sound_frame
     assert first is not None
     assert abs(first - RATE - (0 if sounds else quiet)) < 24
 
@@ -220,10 +220,10 @@ def test_a_first_sound_has_a_peak_of_minus_eighty_four(peak_dbfs: float, sounds:
 def test_the_first_sample_and_the_first_tenth_of_a_second() -> None:
     signal = np.zeros(RATE)
     signal[0], signal[1], signal[4799], signal[4800] = 0.25, 0.4, -0.5, 0.9
-    edges = measured(signal).edges
-    assert edges.head_dbfs == pytest.approx(20 * math.log10(0.25), abs=1e-3)
-    assert edges.head_peak_dbfs == pytest.approx(20 * math.log10(0.5), abs=1e-3)
-    silent = measured(np.concatenate([np.zeros(4800), signal])).edges
+    extent = measured(signal).extent
+    assert extent.head_dbfs == pytest.approx(20 * math.log10(0.25), abs=1e-3)
+    assert extent.head_peak_dbfs == pytest.approx(20 * math.log10(0.5), abs=1e-3)
+    silent = measured(np.concatenate([np.zeros(4800), signal])).extent
     assert (silent.head_dbfs, silent.head_peak_dbfs) == (-math.inf, -math.inf)
 
 
@@ -232,7 +232,7 @@ def entries(rise_ms: float, *, rest_ms: float = 500.0, rate: int = RATE) -> floa
     time = np.arange(round(0.3 * rate))
     note = np.minimum(1.0, time / max(1.0, rise_ms * rate / 1000)) * np.sign(time % 2 - 0.5)
     rest = np.zeros(round(rest_ms * rate / 1000))
-    return measured(np.concatenate([rest, note] * 4 + [rest]), rate=rate).edges.entry_rise_ms
+    return measured(np.concatenate([rest, note] * 4 + [rest]), rate=rate).extent.entry_rise_ms
 
 
 def test_an_entry_rises_from_quiet_to_a_tenth_of_its_peak() -> None:
@@ -257,9 +257,9 @@ def test_the_hiss_of_the_pauses_is_the_floor_of_an_end_in_full_swing() -> None:
     loud = hiss.copy()
     loud[: 2 * RATE] += 0.3 * np.sin(np.arange(2 * RATE) / 20)
     loud[-RATE // 2 :] += 0.3 * np.sin(np.arange(RATE // 2) / 20)
-    assert measured(loud, bits=24).edges.tail_floor_dbfs == pytest.approx(-60, abs=1)
+    assert measured(loud, bits=24).extent.tail_floor_dbfs == pytest.approx(-60, abs=1)
     never = 0.3 * np.sin(np.arange(4 * RATE) / 20)  # an organ that never rests has none
-    assert measured(never, bits=24).edges.tail_floor_dbfs == -math.inf
+    assert measured(never, bits=24).extent.tail_floor_dbfs == -math.inf
 
 
 def test_only_entries_after_a_rest_tell_how_a_part_enters() -> None:
@@ -273,6 +273,6 @@ def test_only_entries_after_a_rest_tell_how_a_part_enters() -> None:
         for flutter in range(8):  # hard, 10 ms after what went before
             begin = at + len(note) + round((0.01 + flutter * 0.03) * RATE)
             signal[begin : begin + round(0.02 * RATE)] = 0.3 * tone[: round(0.02 * RATE)]
-    rise = measured(np.concatenate([np.zeros(RATE), signal]), bits=24).edges.entry_rise_ms
+    rise = measured(np.concatenate([np.zeros(RATE), signal]), bits=24).extent.entry_rise_ms
     assert rise is not None
     assert rise > 5

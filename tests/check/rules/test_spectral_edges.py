@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from deep_tally.check.rules.edges_of_content import is_clear, is_lossy_edge, source_rate
+from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, source_rate
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.measures import SpectralEdge
 
