@@ -117,17 +117,18 @@ def test_a_group_is_the_sum_of_its_parts_with_their_gains(tmp_path: Path) -> Non
     assert (found.twins, found.contained) == ((), ())
 
 
-def test_the_mix_beside_its_parts_is_their_sum(tmp_path: Path) -> None:
+def test_the_mix_beside_its_parts_is_the_mix_of_all_of_them(tmp_path: Path) -> None:
     total = sum(stereo(x) for x in OTHERS.values()) * 0.3
     found = compared(tmp_path / "x", {**OTHERS, "40 Everything.wav": total})
-    assert [(s.path, len(s.parts)) for s in found.sums] == [("40 Everything.wav", 6)]
+    assert [(m.path, m.members, m.files) for m in found.mixes] == [("40 Everything.wav", tuple(OTHERS), 6)]
+    assert found.sums == ()
 
 
 @settings(max_examples=examples(6), deadline=None)
 @given(seed=st.integers(0, 1000), count=st.integers(2, 5), data=st.data())
 def test_any_weights_come_out_as_they_went_in(tmp_path_factory, seed: int, count: int, data) -> None:
     weights = data.draw(st.lists(st.floats(0.1, 0.9), min_size=count, max_size=count))
-    parts = {f"{n} p.wav": part(seed * 10 + n) for n in range(count + 1)}
+    parts = {f"{n} p.wav": part(seed * 10 + n) for n in range(2 * count)}  # what holds most others is a mix
     total = sum(w * x for w, x in zip(weights, parts.values(), strict=False))
     found = compared(tmp_path_factory.mktemp("w"), {**parts, "sum.wav": total})
     told = dict(found.sums[0].parts)

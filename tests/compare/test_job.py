@@ -7,19 +7,24 @@ from pathlib import Path
 import soundfile
 
 from compare.columns import strokes
-from deep_tally.compare.job import compare_song, is_compared
+from deep_tally.compare.job import compare_song, compared
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role
 from sounds import RATE
 from tracks import track
 
 
-def test_who_takes_part() -> None:
-    assert is_compared(track())
-    assert not is_compared(track(role=Role.ROUGH_MIX))
-    assert not is_compared(track(sample_format="lossy", bits=None))
-    assert not is_compared(track(first_sound_frame=None, last_sound_frame=None))
-    assert not is_compared(Track(path="a", role=Role.TRACKOUT))
+def test_whoever_has_sound_takes_part_whatever_it_is_for() -> None:
+    silent = track(first_sound_frame=None, last_sound_frame=None)
+    heard = [track(f"{n}.wav") for n in range(2)] + [track("mix.wav", role=Role.ROUGH_MIX)]
+    assert compared([*heard, silent, Track(path="a", role=Role.TRACKOUT)]) == heard
+
+
+def test_a_few_lossy_files_may_be_mixes_many_are_the_parts_themselves() -> None:
+    lossless = [track(f"{n}.wav") for n in range(3)]
+    lossy = [track(f"{n}.mp3", sample_format="lossy", bits=None) for n in range(2)]
+    assert compared([*lossless, lossy[0]]) == [*lossless, lossy[0]]
+    assert compared([*lossless, *lossy]) == lossless
 
 
 def test_files_of_two_rates_are_compared_each_among_themselves(tmp_path: Path) -> None:

@@ -7,11 +7,11 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.intake.facts import facts_in, read_facts
 from deep_tally.intake.midi import read_midi
 from deep_tally.intake.notes import decode_text
 from deep_tally.model.files import MidiFacts
 from deep_tally.model.timeline import MeterStep, TempoStep, Timeline
+from deep_tally.names.facts import facts_in, read_facts
 
 
 def number(value: int) -> bytes:

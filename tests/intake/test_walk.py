@@ -10,11 +10,11 @@ import numpy as np
 import pytest
 import soundfile
 
-from deep_tally.intake.folders import natural_key
 from deep_tally.intake.reading import open_sound
 from deep_tally.intake.walk import take_in
 from deep_tally.model.errors import NothingToCheck, UnreadableSound
 from deep_tally.model.files import Role
+from deep_tally.names.words import natural_key
 
 
 def sound(path: Path) -> Path:

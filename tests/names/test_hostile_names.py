@@ -6,12 +6,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from deep_tally.intake.folders import natural_key
-from deep_tally.intake.songs import group_songs
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import Entry, Role
 from deep_tally.names.plan import make_plan
 from deep_tally.names.read import read_names
+from deep_tally.names.songs import group_songs
+from deep_tally.names.words import natural_key
 from searching import examples
 
 

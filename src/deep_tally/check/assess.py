@@ -9,12 +9,12 @@ from types import MappingProxyType
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally, tally_alone
 from deep_tally.check.rules.stamps import placements_of
-from deep_tally.intake.facts import read_facts
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Common, Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
+from deep_tally.names.facts import read_facts
 from deep_tally.names.match import match_parts
 from deep_tally.names.read import read_names
 from deep_tally.names.vocabulary import Vocabulary

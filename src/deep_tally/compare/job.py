@@ -11,12 +11,21 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.work.isolated import OnProgress
 
+_LOSSY_MOST = 0.25
 
-def is_compared(track: Track) -> bool:
-    """Whether a file takes part: it is asked all questions, has sound, and its samples are its own."""
-    return (
-        track.role.is_assessed and track.is_heard and track.format is not None and track.format.sample_format != "lossy"
-    )
+
+def compared(tracks: Sequence[Track]) -> list[Track]:
+    """The files that take part: those with sound. Lossy ones hold no samples of others, but may be mixes of them.
+
+    Where many are lossy they are the parts themselves, which nothing can be said of.
+    """
+    heard = [t for t in tracks if t.is_heard and t.format is not None]
+    lossy = [t for t in heard if _is_lossy(t)]
+    return [t for t in heard if t not in lossy] if len(lossy) > _LOSSY_MOST * len(heard) else heard
+
+
+def _is_lossy(track: Track) -> bool:
+    return track.format is not None and track.format.sample_format == "lossy"
 
 
 def _report(progress: OnProgress, before: int, total: int, number: int) -> None:
@@ -34,6 +43,9 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
     tracks : sequence of Track
         The same files, measured.
     """
+    import numpy as np
+
+    from deep_tally.compare.composites import find_composites
     from deep_tally.compare.containment import find_contained
     from deep_tally.compare.pairs import find_pairs
     from deep_tally.compare.sampled import sample
@@ -42,8 +54,8 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
 
     by_path = {e.path: e for e in entries}
     by_rate: defaultdict[int, list[Track]] = defaultdict(list)
-    for track in tracks:
-        if is_compared(track) and track.format is not None:
+    for track in compared(tracks):
+        if track.format is not None:
             by_rate[track.format.rate_hz].append(track)
     total = sum(map(len, by_rate.values()))
     comparison = Comparison()
@@ -56,6 +68,13 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         alive = partial(_report, progress, done, total, 0)  # with thousands of files a step takes minutes
         gram = sampled.gram()
         alive()
+        mixes, groups = find_composites(sampled, gram, alive=alive)
+        # What a mix is to its parts is known now; parts are held against parts.
+        of_mixes = frozenset(m.path for m in mixes)
+        parts = [n for n, t in enumerate(group) if t.path not in of_mixes and not _is_lossy(t)]
+        group = [group[n] for n in parts]
+        sampled, columns = sampled.of_files(parts)
+        gram = gram[np.ix_(columns, columns)]
         twins = find_twins(sampled, gram)
         alive()
         copies = frozenset(t.path for t in twins)
@@ -63,12 +82,15 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         alive()
         sums = find_sums(sampled, gram, leave_out=copies)
         alive()
-        explained = copies | {s.path for s in sums}
+        exact = copies | {s.path for s in sums}
+        sums += [s for s in groups if s.path not in exact]
+        explained = exact | {s.path for s in sums}
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
             contained=(*comparison.contained, *find_contained(group, sampled, gram, leave_out=explained, alive=alive)),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
+            mixes=(*comparison.mixes, *mixes),
             unread=(*comparison.unread, *sampled.unread),
         )
     return comparison

@@ -10,12 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.compare.sampled import Sampled
-from deep_tally.intake.words import side_of
 from deep_tally.measure.density import STRETCH_MS
 from deep_tally.measure.sides import level_correlation
 from deep_tally.model.comparison import Pair
 from deep_tally.model.delivery import Track
 from deep_tally.model.measures import Measures
+from deep_tally.names.words import side_of
 
 
 def find_pairs(tracks: Sequence[Track], sampled: Sampled, gram: NDArray[np.float64]) -> list[Pair]:

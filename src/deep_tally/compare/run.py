@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from types import MappingProxyType
 
-from deep_tally.compare.job import compare_song, is_compared
+from deep_tally.compare.job import compare_song, compared
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Incomplete, Intake
@@ -56,11 +56,9 @@ class Comparing:
         self._failed: dict[str, Failed] = {}
         by_path = {t.path: t for t in tracks}
         for song in intake.songs:
-            entries = [
-                e
-                for e in intake.entries
-                if e.song == song and (t := by_path.get(e.path)) is not None and is_compared(t)
-            ]
+            here = [t for e in intake.entries if e.song == song and (t := by_path.get(e.path)) is not None]
+            taking_part = {t.path for t in compared(here)}
+            entries = [e for e in intake.entries if e.path in taking_part]
             if len(entries) < 2:
                 continue
             key = tuple((e.path, e.identity) for e in entries)

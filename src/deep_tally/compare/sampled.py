@@ -55,6 +55,14 @@ class Sampled:
         """The columns of a file."""
         return np.flatnonzero(self.owners == file)
 
+    def of_files(self, files: Sequence[int]) -> tuple[Sampled, NDArray[np.int_]]:
+        """Some of the files alone, and which columns of all were theirs [shape=(columns,)]."""
+        kept = np.flatnonzero(np.isin(self.owners, list(files)))
+        renumbered = {file: number for number, file in enumerate(files)}
+        owners = np.array([renumbered[int(o)] for o in self.owners[kept]], int)
+        paths = tuple(self.paths[file] for file in files)
+        return Sampled(paths, owners, self.places, self.columns[:, kept], self.unread), kept
+
     def gram(self) -> NDArray[np.float64]:
         """All products of columns, summed over the rows in double precision."""
         total = np.zeros((len(self.owners), len(self.owners)))

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from deep_tally.model.corrections import Corrections
-from deep_tally.model.files import Entry, Intake, Role
+from deep_tally.model.files import BY_USER, Entry, Intake, Role
 
 
 def with_corrections(found: Intake, corrections: Corrections) -> Intake:
@@ -18,7 +18,12 @@ def with_corrections(found: Intake, corrections: Corrections) -> Intake:
     if not (roles or songs or corrections.rough_mixes):
         return found
     entries = [
-        replace(e, role=roles.get(e.path, e.role), song=songs.get(e.path, e.song))
+        replace(
+            e,
+            role=roles.get(e.path, e.role),
+            basis=BY_USER if e.path in roles else e.basis,
+            song=songs.get(e.path, e.song),
+        )
         if e.path in roles or e.path in songs
         else e
         for e in found.entries
@@ -35,9 +40,9 @@ def with_rough_mix(entries: Sequence[Entry], path: str) -> list[Entry]:
     """One file is its song's rough mix. That settles it: what only looked like the mix is a reference then."""
     songs = {e.song for e in entries if e.path == path}
     return [
-        replace(e, role=Role.ROUGH_MIX)
+        replace(e, role=Role.ROUGH_MIX, basis=BY_USER)
         if e.path == path
-        else replace(e, role=Role.REFERENCE)
+        else replace(e, role=Role.REFERENCE, basis=BY_USER)
         if e.role is Role.ROUGH_MIX and e.song in songs
         else e
         for e in entries

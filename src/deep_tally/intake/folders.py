@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import os
-import re
 import stat
 from collections.abc import Callable
-from functools import lru_cache
 from pathlib import Path
 
 from deep_tally.model.errors import LeftOut, NotCheckedHere
@@ -15,15 +13,6 @@ from deep_tally.model.phrase import Phrase
 _SYSTEM_NAMES = frozenset({"desktop.ini", "thumbs.db", "__macosx", "$recycle.bin", "system volume information"})
 
 _NAMED_MOST = 5
-
-
-@lru_cache(maxsize=20_000)
-def natural_key(path: str) -> tuple[tuple[int, int, str], ...]:
-    """Sort key that puts "2 Bass" before "10 Voice" and ignores case."""
-    parts = re.split(r"([0-9]+)", path.casefold())
-    # By their length, then digit by digit: figures of any length, which no number need hold.
-    figures = [(p.lstrip("0"), p) for p in parts]
-    return tuple((0, len(f), f) if p.isascii() and p.isdigit() else (1, 0, p) for f, p in figures if p)
 
 
 def files_in(

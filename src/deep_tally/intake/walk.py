@@ -9,18 +9,21 @@ from pathlib import Path
 
 from deep_tally.intake.corrected import with_rough_mix
 from deep_tally.intake.endings import SOUND_ENDINGS
-from deep_tally.intake.facts import title_of
-from deep_tally.intake.folders import files_in, is_hidden, natural_key
+from deep_tally.intake.folders import files_in, is_hidden
 from deep_tally.intake.midi import read_midi
 from deep_tally.intake.notes import read_notes
-from deep_tally.intake.roles import guess_role, settle_roles
 from deep_tally.intake.signatures import Kind, kind_of
-from deep_tally.intake.songs import group_songs
 from deep_tally.intake.video import is_film
 from deep_tally.intake.zips import Budget, unpack
 from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
 from deep_tally.model.files import Damage, Entry, Incomplete, Intake, Role
 from deep_tally.model.phrase import Phrase
+from deep_tally.names.facts import title_of
+from deep_tally.names.parse import shared_prefix
+from deep_tally.names.roles import RoleReading, read_role, settle_roles
+from deep_tally.names.songs import group_songs
+from deep_tally.names.vocabulary import Vocabulary
+from deep_tally.names.words import natural_key
 
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
 _HEAD = 4096
@@ -55,6 +58,7 @@ def take_in(
     rough_mix: Path | None = None,
     unpack_into: Path | None = None,
     on_step: OnStep = lambda done, total: None,
+    vocabulary: Vocabulary | None = None,
 ) -> Intake:
     """List what the client sent.
 
@@ -68,6 +72,8 @@ def take_in(
         A private folder for what is in zips; without one they stay closed.
     on_step : callable
         Called at every step, for progress.
+    vocabulary : Vocabulary, optional
+        The words for parts and roles, with the user's own; else the shipped ones.
 
     Returns
     -------
@@ -94,7 +100,7 @@ def take_in(
         found.append(rough_mix)
     files, archives = _open_zips([_look_at(path) for path in dict.fromkeys(found)], unpack_into, troubles, on_step)
     source, base, name = _home(paths, files, archives)
-    entries = _entries(files, base, name, troubles)
+    entries = _entries(files, base, name, troubles, vocabulary)
     if rough_mix is not None:
         entries = with_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
@@ -102,7 +108,7 @@ def take_in(
     intake = Intake(
         source=source,
         name=name,
-        entries=tuple(_placed(entries, name)),
+        entries=tuple(_placed(entries, name, vocabulary)),
         archives=tuple(archives),
         folders=tuple(path for path in paths if path.is_dir()),
         troubles=tuple(t.sentence for t in named if isinstance(t, LeftOut)),
@@ -257,8 +263,11 @@ def _delivery_name(whole: Path, archives: Sequence[Path]) -> str:
 # -- roles and songs --------------------------------------------------------------------------
 
 
-def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Trouble]) -> list[Entry]:
+def _entries(
+    files: Sequence[_File], base: Path, name: str, troubles: list[Trouble], vocabulary: Vocabulary | None
+) -> list[Entry]:
     stems = {f.shown.with_suffix("").as_posix(): f.shown.name for f in files if f.kind.is_sound}
+    prefix = shared_prefix(f.shown.stem for f in files if f.kind.is_sound)
     entries = []
     for file in files:
         path = file.shown.relative_to(base).as_posix()
@@ -269,7 +278,8 @@ def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Troub
                 remedy = Phrase("do.copy-here")
                 troubles.append(NotCheckedHere(path, Phrase("here.no-size", why=error.strerror), remedy))
             status = None
-        role = _role(file, path, name)
+        reading = _role(file, path, name, vocabulary, prefix)
+        role = reading.role
         if file.damage is not None and not role.is_audio:
             troubles.append(LeftOut(path, file.damage.problem, file.damage.remedy))
         entries.append(
@@ -284,23 +294,24 @@ def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Troub
                 midi=read_midi(file.source) if role is Role.MIDI else None,
                 beside=_beside(file.shown, stems) if role is Role.STRAY else "",
                 damage=file.damage,
+                basis=reading.basis,
             )
         )
     return entries
 
 
-def _role(file: _File, path: str, delivery_name: str) -> Role:
+def _role(file: _File, path: str, delivery_name: str, vocabulary: Vocabulary | None, prefix: str) -> RoleReading:
     if file.kind is Kind.MIDI:
-        return Role.MIDI
+        return RoleReading(Role.MIDI)
     if file.kind.is_sound and is_film(file.source, file.head):
-        return Role.REFERENCE
+        return RoleReading(Role.REFERENCE)
     if file.kind.is_sound or (file.ending.removeprefix(".") in SOUND_ENDINGS and file.kind not in _CLOSED_ARCHIVES):
-        return guess_role(path, delivery_name)
+        return read_role(path, delivery_name, vocabulary, prefix=prefix)
     if file.ending in _DOCUMENT_ENDINGS or file.kind is Kind.DOCUMENT:
-        return Role.DOCUMENT
+        return RoleReading(Role.DOCUMENT)
     # A project's or a cache's text is markup; what a person writes is not.
     is_prose = file.kind is Kind.TEXT and not file.head.lstrip(b"\xef\xbb\xbf \t\r\n").startswith((b"<", b"{", b"["))
-    return Role.DOCUMENT if is_prose and not file.ending else Role.STRAY
+    return RoleReading(Role.DOCUMENT if is_prose and not file.ending else Role.STRAY)
 
 
 def _beside(shown: Path, sounds: dict[str, str]) -> str:
@@ -309,15 +320,19 @@ def _beside(shown: Path, sounds: dict[str, str]) -> str:
     return sounds.get(stem.as_posix()) or sounds.get(stem.with_suffix("").as_posix(), "")
 
 
-def _placed(entries: list[Entry], name: str) -> list[Entry]:
+def _placed(entries: list[Entry], name: str, vocabulary: Vocabulary | None) -> list[Entry]:
     """Songs first, then what only a song's files together say of their roles."""
     grouped = group_songs(entries, name)
     songs = list(dict.fromkeys(e.song for e in grouped))
     if len(songs) > 1:
-        grouped = [
-            replace(e, role=guess_role(e.path, e.song)) if e.role is Role.TRACKOUT else e for e in grouped
-        ]  # a song's title does not count against its mix
+        # A song's title does not count against its mix.
+        grouped = [_read_again(e, vocabulary) if e.role is Role.TRACKOUT else e for e in grouped]
     settled: dict[str, Entry] = {}
     for song in songs:
         settled |= {e.path: e for e in settle_roles([e for e in grouped if e.song == song])}
     return [settled[e.path] for e in grouped]
+
+
+def _read_again(entry: Entry, vocabulary: Vocabulary | None) -> Entry:
+    reading = read_role(entry.path, entry.song, vocabulary)
+    return replace(entry, role=reading.role, basis=reading.basis)

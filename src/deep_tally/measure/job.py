@@ -33,16 +33,14 @@ def measure_entry(progress: OnProgress, entry: Entry) -> Track:
             sound, measures = run_isolated(_decode, progress, entry.source)
     except UnreadableSound as error:
         damage = entry.damage or Damage(problem=error.problem, remedy=error.remedy)
-        return Track(path=entry.path, role=entry.role, damage=damage)
+        return Track.of(entry, damage=damage)
     except NotCheckedHere as error:
         return unchecked_track(entry, error.problem, error.remedy)
     if measures.frames != sound.frames:
         # Some decoders only estimate a lossy file's length; elsewhere a shorter one is damage.
         claimed = measures.frames if sound.sample_format == "lossy" else sound.claimed_frames
         sound = replace(sound, frames=measures.frames, claimed_frames=claimed)
-    return Track(
-        path=entry.path, role=entry.role, format=sound, measures=measures, damage=entry.damage or damage_of(sound)
-    )
+    return Track.of(entry, format=sound, measures=measures, damage=entry.damage or damage_of(sound))
 
 
 def _decode(progress: OnProgress, path: Path) -> tuple[SoundFormat, Measures]:
@@ -65,7 +63,7 @@ def _measure(progress: OnProgress, opened: SoundReader, *, decoded: int = 0) -> 
 
 def unchecked_track(entry: Entry, problem: Phrase, remedy: Phrase) -> Track:
     """The track of a file that could not be checked here."""
-    return Track(path=entry.path, role=entry.role, unchecked=Unchecked(problem=problem, remedy=remedy))
+    return Track.of(entry, unchecked=Unchecked(problem=problem, remedy=remedy))
 
 
 def damage_of(sound: SoundFormat) -> Damage | None:

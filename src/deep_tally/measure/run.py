@@ -46,7 +46,7 @@ class Measuring:
         self._crew = crew
         self._entries = {entry.path: entry for entry in intake.sounds}
         self._tracks = {
-            path: replace(known[path], role=e.role) if path in known else Track(path=path, role=e.role)
+            path: replace(known[path], role=e.role, basis=e.basis) if path in known else Track.of(e)
             for path, e in self._entries.items()
         }
         self._left = {path for path in self._entries if path not in known}

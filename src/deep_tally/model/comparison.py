@@ -25,11 +25,41 @@ class Twin:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SumOf:
-    """`path` is the sum of `parts` (path and gain in dB of its stronger side), but for `residual_db`."""
+    """`path` is the sum of `parts` (path and gain in dB of its stronger side), but for `residual_db`.
+
+    It is `exact` sample by sample, or a sum that was processed: compressed, equalised, given a reverberation.
+    """
 
     path: str
     parts: tuple[tuple[str, float], ...]
     residual_db: float
+    is_exact: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MixOf:
+    """A file in which most others are heard at once, however it was processed.
+
+    Attributes
+    ----------
+    path : str
+    members : tuple of str
+        The files that are certainly inside.
+    files : int
+        Of how many that were looked for.
+    copy_of : str or None
+        Another mix, of which it is a copy: limited, coded, or saved once more.
+    """
+
+    path: str
+    members: tuple[str, ...]
+    files: int
+    copy_of: str | None = None
+
+    @property
+    def share(self) -> float:
+        """Of the files that were looked for, how many are inside, 0 to 1."""
+        return len(self.members) / self.files
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,15 +93,17 @@ class Comparison:
     sums: tuple[SumOf, ...] = ()
     contained: tuple[Contained, ...] = ()
     pairs: tuple[Pair, ...] = ()
+    mixes: tuple[MixOf, ...] = ()
     unread: tuple[Incomplete, ...] = ()
 
     def among(self, paths: AbstractSet[str]) -> Comparison | None:
         """The relations of which all files are among `paths`; None where that cannot be known from these.
 
-        That is so where only a left-out file carried a relation of others (as its twins, or as a part of sums), and
-        where not all files could be read.
+        That is so where only a left-out file carried a relation of others (as its twins, or as a part of sums), where
+        some of a mix's members are left out, and where not all files could be read.
         """
         gone = {t.other for t in self.twins if t.path in paths} - paths
+        gone |= {member for m in self.mixes if m.path in paths for member in m.members} - paths
         if gone or self.unread:
             return None
         return Comparison(
@@ -79,6 +111,7 @@ class Comparison:
             sums=tuple(s for s in self.sums if {s.path, *(part for part, _ in s.parts)} <= paths),
             contained=tuple(c for c in self.contained if {c.path, c.inner} <= paths),
             pairs=tuple(p for p in self.pairs if {p.left, p.right} <= paths),
+            mixes=tuple(m for m in self.mixes if m.path in paths),
         )
 
     def twin_paths(self) -> frozenset[frozenset[str]]:

@@ -6,9 +6,20 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
+from typing import Any
 
 from deep_tally.model.comparison import Comparison
-from deep_tally.model.files import Damage, Entry, Incomplete, Role, SampleFormat, SoundFormat, Unchecked
+from deep_tally.model.files import (
+    NO_BASIS,
+    Damage,
+    Entry,
+    Incomplete,
+    Role,
+    RoleBasis,
+    SampleFormat,
+    SoundFormat,
+    Unchecked,
+)
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.names import ParsedName
@@ -23,7 +34,8 @@ class Track:
     """One audio file with all that is known of it.
 
     `format` and `measures` are None for a file that could not be read: `damage` then says what is wrong with it, or
-    `unchecked` what kept this machine from reading it. None of the three: it was not measured yet.
+    `unchecked` what kept this machine from reading it. None of the three: it was not measured yet. `basis` is what the
+    role rests on.
     """
 
     path: str
@@ -32,6 +44,12 @@ class Track:
     measures: Measures | None = None
     damage: Damage | None = None
     unchecked: Unchecked | None = None
+    basis: RoleBasis = NO_BASIS
+
+    @classmethod
+    def of(cls, entry: Entry, **known: Any) -> Track:
+        """The track of a listed file, with what else is known of it."""
+        return cls(path=entry.path, role=entry.role, basis=entry.basis, **known)
 
     @property
     def is_done(self) -> bool:

@@ -20,7 +20,8 @@ SampleFormat = Literal["int", "float", "lossy"]
 class Role(enum.Enum):
     """What a file is for. Trackouts, groups and effect returns are asked all nine questions.
 
-    A mix is so only where the brief asks for one, as for mastering: then it is asked all nine itself.
+    A mix is so only where the brief asks for one, as for mastering: then it is asked all nine itself. A trigger opens
+    a gate or ducks another part and is not heard itself: it is measured, and nothing is asked of it.
     """
 
     TRACKOUT = "trackout"
@@ -33,6 +34,7 @@ class Role(enum.Enum):
     DOCUMENT = "document"
     STRAY = "stray"
     MIX = "mix"
+    TRIGGER = "trigger"
 
     @property
     def is_assessed(self) -> bool:
@@ -43,6 +45,33 @@ class Role(enum.Enum):
     def is_audio(self) -> bool:
         """Whether files of this role are opened and measured."""
         return self not in (Role.MIDI, Role.DOCUMENT, Role.STRAY)
+
+
+RoleSource = Literal["name", "folder", "sound", "user"]
+
+
+@dataclass(frozen=True, slots=True)
+class RoleBasis:
+    """What a file's role rests on.
+
+    Attributes
+    ----------
+    source : RoleSource or None
+        What says so; None where nothing says anything: then it is taken for a trackout.
+    confidence : float
+        0 to 1; under 1 the role is likely only, and shown as such until the user confirms it.
+    """
+
+    source: RoleSource | None = None
+    confidence: float = 1.0
+
+    @property
+    def is_likely(self) -> bool:
+        """Whether the role is not sure."""
+        return self.confidence < 1
+
+
+NO_BASIS, BY_USER = RoleBasis(), RoleBasis("user")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -113,6 +142,8 @@ class Entry:
         For a stray: the audio file of the same name it stands beside, which some program made it from.
     damage : Damage or None
         What was damaged before the file could be opened, as in a zip; what came out of it may still be read.
+    basis : RoleBasis
+        What the role rests on.
     """
 
     path: str
@@ -126,6 +157,7 @@ class Entry:
     midi: MidiFacts | None = None
     beside: str = ""
     damage: Damage | None = None
+    basis: RoleBasis = NO_BASIS
 
     @property
     def identity(self) -> tuple[str, int, int]:

@@ -6,13 +6,14 @@ Notations of tempo and key are common practice; English names have the instrumen
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
 
-from deep_tally.intake.facts import DATE_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, TEMPO_SAID, key_in, tempo_in
 from deep_tally.model.names import FUZZY, SURE, ParsedName, Token, TokenKind
+from deep_tally.names.facts import DATE_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, TEMPO_SAID, key_in, tempo_in
 from deep_tally.names.segments import Segment, folded, segments_of
 from deep_tally.names.vocabulary import LONGEST_TERM, Vocabulary
 
@@ -165,7 +166,7 @@ def _claim_song(work: _Work, context: Context) -> None:
     begun = [p for p in work.segments if p.end <= _prefix_end(work, context.prefix)]
     if not begun or not any(p.start >= begun[-1].end for p in work.segments):
         return
-    if any(p.word in work.vocabulary.single_words for p in begun):
+    if all(p.is_digits or p.word in work.vocabulary.single_words for p in begun):
         return  # "Drums_" before every name is no song
     kind_of_prefix: TokenKind = "artist" if context.title else "song"
     for segment in begun:
@@ -390,11 +391,12 @@ def _shared_prefix(stems: tuple[str, ...]) -> str:
     begun = [_without_number(stem) for stem in stems]
     if len(begun) < _PREFIX_LEAST:
         return ""
-    counts: dict[str, int] = {}
+    counts: Counter[str] = Counter()
     for stem in begun:
-        for prefix in _beginnings(stem):
-            counts[prefix] = counts.get(prefix, 0) + 1
-    shared = [p for p, n in counts.items() if n >= _PREFIX_LEAST and n >= _PREFIX_SHARE * len(begun)]
+        counts.update(_beginnings(stem))
+    # A name that is nothing but the beginning, as the mix's may be, shares it.
+    whole = Counter(stem.casefold() for stem in begun)
+    shared = [p for p, n in counts.items() if n >= _PREFIX_LEAST and n + whole[p] >= _PREFIX_SHARE * len(begun)]
     return max(shared, key=len, default="")
 
 

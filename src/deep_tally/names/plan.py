@@ -11,13 +11,13 @@ from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Literal
 
-from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import FAMILIES, SURE, ParsedName
 from deep_tally.model.naming import Order, require_pattern
 from deep_tally.names.pattern import BYTES_MOST, fill, storable
 from deep_tally.names.segments import segments_of
 from deep_tally.names.vocabulary import shipped
+from deep_tally.names.words import natural_key
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Trouble = Literal["", "clash", "empty", "long"]

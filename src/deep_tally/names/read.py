@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 
-from deep_tally.intake.words import stem_of
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import ParsedName
 from deep_tally.names.parse import Context, parse, shared_prefix
 from deep_tally.names.vocabulary import Vocabulary, shipped
+from deep_tally.names.words import stem_of
 
 
 def read_names(

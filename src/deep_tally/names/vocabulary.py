@@ -46,6 +46,8 @@ class Vocabulary:
     variants, sides : mappings of term to value
     plain, formats, other : frozensets of str
         Words that say nothing of the part; words of the format; common words that only look like misspelt parts.
+    roles : mapping of str to frozenset of str
+        Words that say what a file is for, by what they say ("mix", "trigger"...); see `names.roles`.
     """
 
     parts: Mapping[Term, str]
@@ -56,6 +58,7 @@ class Vocabulary:
     plain: frozenset[str]
     formats: frozenset[str]
     other: frozenset[str] = field(default_factory=frozenset)
+    roles: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
     @cached_property
     def single_words(self) -> Mapping[str, tuple[str, str]]:
@@ -105,6 +108,7 @@ class Vocabulary:
             plain=self.plain,
             formats=self.formats,
             other=self.other,
+            roles=self.roles,
         )
 
 
@@ -120,6 +124,7 @@ def shipped() -> Vocabulary:
     families: dict[str, str] = {}
     variants: dict[Term, str] = {}
     sides: dict[Term, str] = {}
+    roles: dict[str, set[str]] = {}
     words: dict[str, set[str]] = {"general": set(), "plain": set(), "formats": set(), "not_parts": set()}
     for language in LANGUAGES:
         data = _read(language)
@@ -134,6 +139,8 @@ def shipped() -> Vocabulary:
         for value, texts in data["sides"].items():
             sides |= dict.fromkeys(_all_spellings(texts), value)
         words["general"] |= set(data["general"])
+        for said, texts in data["roles"].items():
+            roles.setdefault(said, set()).update(term[0] for term in _all_spellings(texts))
         for key in ("plain", "formats", "not_parts"):
             words[key] |= {term[0] for term in _all_spellings(data[key])}
     return Vocabulary(
@@ -145,6 +152,7 @@ def shipped() -> Vocabulary:
         plain=frozenset(words["plain"]),
         formats=frozenset(words["formats"]),
         other=frozenset(words["not_parts"]),
+        roles=MappingProxyType({said: frozenset(found) for said, found in roles.items()}),
     )
 
 

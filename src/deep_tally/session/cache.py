@@ -83,7 +83,7 @@ class MeasureCache:
         if not isinstance(kept, tuple) or len(kept) != _PARTS:
             return None
         sound, measures, damage = kept
-        return Track(path=entry.path, role=entry.role, format=sound, measures=measures, damage=damage)
+        return Track.of(entry, format=sound, measures=measures, damage=damage)
 
     def find_comparison(self, entries: Sequence[Entry]) -> Comparison | None:
         """How these very files relate; None when that is not known."""

@@ -20,11 +20,11 @@ from typing import Annotated, Any, Literal
 from platformdirs import user_data_path
 from pydantic import Field, PlainValidator, StrictBool, StrictFloat, StrictInt, TypeAdapter, ValidationError
 
-from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
 from deep_tally.model.phrase import Phrase
+from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.work.atomic import write_atomically
 
 SCHEMA = 2

@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from deep_tally.intake.folders import natural_key
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.placement import Placement
+from deep_tally.names.words import natural_key
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, duration
 from deep_tally.reply.role_words import role_words

@@ -10,8 +10,6 @@ from dataclasses import dataclass, fields
 
 from deep_tally.check.assess import facts_of, in_requested_roles
 from deep_tally.check.common import find_common
-from deep_tally.intake.folders import natural_key
-from deep_tally.intake.words import stem_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake
@@ -21,6 +19,7 @@ from deep_tally.names.plan import layout_key
 from deep_tally.names.read import read_names
 from deep_tally.names.siblings import siblings_of
 from deep_tally.names.vocabulary import Vocabulary
+from deep_tally.names.words import natural_key, stem_of
 from deep_tally.reply.action_words import readable
 from deep_tally.views.columns import QUESTIONS_OF, Column, SortBy
 
@@ -176,7 +175,7 @@ def make_sheet(
             known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
             rows.append(Row(*known, name=name, sibling_key=sibling_key))
     for entry in [e for e in entries if not e.role.is_audio]:
-        track = Track(path=entry.path, role=entry.role)
+        track = Track.of(entry)
         rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]

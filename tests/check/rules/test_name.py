@@ -21,7 +21,6 @@ from check.found import (
     related,
     said,
 )
-from deep_tally.intake.facts import facts_in, read_facts
 from deep_tally.model.comparison import Comparison, Contained, Twin
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Role
@@ -29,6 +28,7 @@ from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
     ClickTempo,
 )
+from deep_tally.names.facts import facts_in, read_facts
 from tracks import (
     RATE,
     ROUGH_MIX,

@@ -26,9 +26,9 @@ from deep_tally.app.line_up.lane_overlay import RULER_PX
 from deep_tally.app.line_up.line_up_keys import LineUpKeys
 from deep_tally.app.line_up.line_up_tools import LineUpTools
 from deep_tally.app.line_up.place_dialog import PlaceDialog
-from deep_tally.intake.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet
+from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.lanes import NUDGE, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes

@@ -7,10 +7,10 @@ from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 
 from deep_tally.check.build import about
-from deep_tally.intake.words import words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
+from deep_tally.names.words import words_of
 
 _EXPORT_LEAST = 3
 _WRITER_LABELS = ("Software", "Originator", "Coding history")

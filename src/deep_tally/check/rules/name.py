@@ -10,7 +10,6 @@ from collections.abc import Iterable, Iterator
 from deep_tally.check.build import about
 from deep_tally.check.common import length_difference_s
 from deep_tally.check.rules.click import drifts
-from deep_tally.intake.words import bare_stem, leading_number, side_of, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
@@ -18,6 +17,7 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.phrase import Phrase
 from deep_tally.names.parse import COPY_MARK, shared_prefix
 from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
+from deep_tally.names.words import bare_stem, leading_number, side_of, words_of
 
 _SHARED_LEAST = 3
 _FIGURE = re.compile(r"\d")

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from deep_tally.check.build import about
-from deep_tally.intake.words import VARIANT_WORDS, words_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
+from deep_tally.names.words import VARIANT_WORDS, words_of
 
 
 def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -63,3 +63,12 @@ def side_of(path: str) -> SideMark | None:
         return None
     rest = " ".join(word for word in words if word != marks[0])
     return SideMark("left" if marks[0] in _LEFT else "right", f"{path.rpartition('/')[0]}/{rest}")
+
+
+@lru_cache(maxsize=20_000)
+def natural_key(path: str) -> tuple[tuple[int, int, str], ...]:
+    """Sort key that puts "2 Bass" before "10 Voice" and ignores case."""
+    parts = re.split(r"([0-9]+)", path.casefold())
+    # By their length, then digit by digit: figures of any length, which no number need hold.
+    figures = [(p.lstrip("0"), p) for p in parts]
+    return tuple((0, len(f), f) if p.isascii() and p.isdigit() else (1, 0, p) for f, p in figures if p)

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from deep_tally.intake.facts import key_in, read_facts, tempo_in, title_of
-from deep_tally.intake.roles import guess_role
+from deep_tally.model.delivery import SongFacts
 from deep_tally.model.files import Role
+from deep_tally.names.facts import key_in, read_facts, tempo_in, title_of
+from deep_tally.names.read import read_names
+from deep_tally.names.roles import read_role
+from deep_tally.names.vocabulary import shipped
 
 SONG = "Lantern Over Brackwater 96 BPM D minor"
 
@@ -33,12 +36,67 @@ SONG = "Lantern Over Brackwater 96 BPM D minor"
         ("Groups/Strings.wav", Role.GROUP),
         ("Reverb.wav", Role.EFFECT_RETURN),
         ("Plate return.wav", Role.EFFECT_RETURN),
-        ("Guitar delay.wav", Role.TRACKOUT),
+        ("Guitar delay.wav", Role.EFFECT_RETURN),
         ("Channel buoy bell.wav", Role.TRACKOUT),
     ],
 )
 def test_roles(path: str, role: Role) -> None:
-    assert guess_role(path, SONG) is role
+    assert read_role(path, SONG).role is role
+
+
+@pytest.mark.parametrize(
+    ("path", "role", "source", "is_likely"),
+    [
+        ("Master Keys.wav", Role.TRACKOUT, None, False),
+        ("Master.wav", Role.ROUGH_MIX, "name", True),
+        ("main out.wav", Role.ROUGH_MIX, "name", True),
+        ("Stereo Out.wav", Role.ROUGH_MIX, "name", True),
+        ("demo.mp3", Role.ROUGH_MIX, "name", True),
+        ("full song.wav", Role.ROUGH_MIX, "name", True),
+        ("preview.mp3", Role.ROUGH_MIX, "name", True),
+        ("Lantern Over Brackwater bounce.wav", Role.ROUGH_MIX, "name", True),
+        ("Bounce 3.wav", Role.TRACKOUT, None, False),
+        ("LanternOverBrackwater_RoughMix.wav", Role.ROUGH_MIX, "name", False),
+        ("Lantern (rough mix) no vox.wav", Role.ROUGH_MIX, "name", False),
+        ("Rohmix.wav", Role.ROUGH_MIX, "name", False),
+        ("Rough Guitar.wav", Role.TRACKOUT, None, False),
+        ("Full Kit.wav", Role.TRACKOUT, None, False),
+        ("Demo Vox.wav", Role.TRACKOUT, None, False),
+        ("reference tracks/Another song.wav", Role.REFERENCE, "folder", False),
+        ("Drum Bus.wav", Role.GROUP, "name", False),
+        ("A-Reverb.wav", Role.EFFECT_RETURN, "name", False),
+        ("FX Bus.wav", Role.EFFECT_RETURN, "name", False),
+        ("Vocal Verb.wav", Role.EFFECT_RETURN, "name", True),
+        ("Delay 1_4.wav", Role.EFFECT_RETURN, "name", False),
+        ("Guitar FX.wav", Role.TRACKOUT, None, False),
+        ("Hall Piano.wav", Role.TRACKOUT, None, False),
+        ("aux 1.wav", Role.TRACKOUT, None, False),
+        ("send 2.wav", Role.TRACKOUT, None, False),
+        ("Sidechain.wav", Role.TRIGGER, "name", False),
+        ("Kick side-chain.wav", Role.TRIGGER, "name", False),
+        ("Kick Trigger.wav", Role.TRIGGER, "name", True),
+        ("Ghost Kick.wav", Role.TRIGGER, "name", True),
+        ("Ghost.wav", Role.TRACKOUT, None, False),
+        ("Bass sidechained.wav", Role.TRACKOUT, None, False),
+        ("Bass sidechain.wav", Role.TRACKOUT, None, False),
+    ],
+)
+def test_a_role_says_what_it_rests_on_and_whether_it_is_sure(
+    path: str, role: Role, source: str | None, is_likely: bool
+) -> None:
+    reading = read_role(path, SONG)
+    assert (reading.role, reading.basis.source, reading.basis.is_likely) == (role, source, is_likely)
+
+
+def test_a_group_to_the_reader_of_names_is_a_group() -> None:
+    for stem in ("Drum Bus", "Strings submix", "Vox grp", "Gtr sum"):
+        assert read_names([f"{stem}.wav"], SongFacts())[f"{stem}.wav"].family == "groups"
+        assert read_role(f"{stem}.wav", SONG).role is Role.GROUP
+
+
+def test_a_word_of_the_users_own_says_what_plays_and_so_no_mix() -> None:
+    own = shipped().with_words({"lead synth": ["main"]})
+    assert read_role("main 2.wav", SONG, own).role is Role.TRACKOUT
 
 
 @pytest.mark.parametrize(

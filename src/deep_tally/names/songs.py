@@ -7,9 +7,9 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
 
-from deep_tally.intake.facts import tempo_in, title_of
-from deep_tally.intake.words import bare_stem, words_of
 from deep_tally.model.files import Entry, Role
+from deep_tally.names.facts import tempo_in, title_of
+from deep_tally.names.words import bare_stem, words_of
 
 _LEAST = 3
 _SEPARATOR = re.compile(r"\s+[-–—]\s+|_+|\s*\|\s*")

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import pytest
 
-from deep_tally.intake.roles import guess_role
-from deep_tally.intake.songs import group_songs
 from deep_tally.model.files import Entry, Role
+from deep_tally.names.roles import read_role
+from deep_tally.names.songs import group_songs
 
 
 def entry(path: str, name: str) -> Entry:
-    role = guess_role(path, name) if path.endswith((".wav", ".mp3")) else Role.DOCUMENT
+    role = read_role(path, name).role if path.endswith((".wav", ".mp3")) else Role.DOCUMENT
     return Entry(path=path, source=Path("/x") / path, role=role, bytes=1)
 
 
