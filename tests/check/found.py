@@ -13,7 +13,7 @@ from deep_tally.check.coverage import coverage_of
 from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.comparison import Comparison
-from deep_tally.model.delivery import Delivery, Track
+from deep_tally.model.delivery import Delivery, SongFacts, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
@@ -165,3 +165,9 @@ def replace_length(t, frames: int, *, first: int = 2 * RATE):
         rms_dbfs=t.measures.rms_dbfs,
         loudness_lufs=t.measures.loudness_lufs,
     )
+
+
+def codes_in(tracks: list[Track], *, bpm: float = 96.0) -> list[str]:
+    """The codes found in a song of a tempo, as they stand in the tally."""
+    facts = SongFacts(title="Song", tempo_bpm=bpm, key="D minor")
+    return [f.code for f in findings(tracks, facts=facts) if f.code != "length.not-bars"]

@@ -91,6 +91,7 @@ EXPECTED_ASKS = {
     "content.twin": "the plucked string comes in several containers",
     "name.generic": "a plain number",
     "headroom.quiet": "a quiet recording in 16 bits",
+    "start.unplaced": "short sounds, which could begin anywhere in a song",
 }
 """Why a real recording may be asked about; any other ask is a false alarm."""
 

@@ -8,6 +8,7 @@ from types import MappingProxyType
 
 from deep_tally.check.common import find_common
 from deep_tally.check.registry import tally, tally_alone
+from deep_tally.check.roles import in_requested_roles, settled_roles
 from deep_tally.check.rules.stamps import placements_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
@@ -48,7 +49,6 @@ def assess(
     incomplete : sequence of Incomplete
         What could not be compared here; what could not be opened or measured is known from `intake` and `tracks`.
     """
-    tracks = in_requested_roles(tracks, brief)
     sets = []
     for name in intake.songs:
         song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), corrections.tempos.get(name))
@@ -103,16 +103,6 @@ def _not_measured(tracks: Sequence[Track]) -> Iterator[Incomplete]:
         yield Incomplete(what="measuring", files=tuple(paths), problem=reason.problem, remedy=reason.remedy)
 
 
-def in_requested_roles(tracks: Sequence[Track], brief: Brief) -> tuple[Track, ...]:
-    """Tracks with the roles the brief gives them: a mix that is sent to be worked on answers the nine itself."""
-    if brief.scope != "mix":
-        return tuple(tracks)
-    mixes = {t.path for t in tracks if t.role is Role.ROUGH_MIX}
-    if not mixes and sum(t.role is Role.TRACKOUT for t in tracks) == 1:
-        mixes = {t.path for t in tracks if t.role is Role.TRACKOUT}
-    return tuple(replace(t, role=Role.MIX) if t.path in mixes else t for t in tracks)
-
-
 def _with_names(
     song: SongSet, brief: Brief, set_by_user: Mapping[str, Sequence[str]], vocabulary: Vocabulary | None
 ) -> SongSet:
@@ -162,7 +152,8 @@ def _song_set(
 ) -> SongSet:
     order = {e.path: index for index, e in enumerate(intake.entries) if e.song == song}
     modified_s = {e.path: e.mtime_ns / 1e9 for e in intake.entries if e.song == song and e.mtime_ns}
-    ordered = tuple(sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path]))
+    listed = sorted((t for t in tracks if t.path in order), key=lambda t: order[t.path])
+    ordered = settled_roles(listed, comparison, brief)
     facts = facts_of(intake, song, ordered, brief, user_bpm=user_bpm)
     name = song if len(intake.songs) > 1 else facts.title or song
     return SongSet(

@@ -61,6 +61,11 @@ def _join(finding: Finding, song: SongSet) -> _Mender:
     return lambda evidence: Mend("join", {"left": left, "right": right})
 
 
+def _keep_one(finding: Finding, song: SongSet) -> _Mender:
+    left, right = finding.files
+    return lambda evidence: Mend("keep-one", {"kept": left, "left_out": right})
+
+
 def _rename(because: str) -> _Maker:
     return lambda finding, song: lambda evidence: Mend("rename", {"because": because})
 
@@ -79,6 +84,7 @@ _MENDS: Mapping[str, _Maker] = MappingProxyType(
         "channels.same": lambda finding, song: lambda evidence: Mend("to-mono"),
         "channels.panned-mono": lambda finding, song: lambda e: Mend("to-mono", {"gain_db": _number(e, "gain_db")}),
         "channels.one-side": lambda finding, song: lambda e: Mend("to-mono", {"side": _word(e, "side")}),
+        "channels.pair-same": _keep_one,
         "channels.split-pair": _join,
         "channels.to-split": lambda finding, song: lambda evidence: Mend("split"),
         "name.characters": _rename("characters"),

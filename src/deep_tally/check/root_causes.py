@@ -42,6 +42,8 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "headroom.shared-ceiling": ("headroom.normalised", "headroom.limited", "headroom.same-peak"),
     "depth.low": ("depth.differs",),
     "depth.off-brief": ("depth.differs",),
+    "start.unplaced": ("name.contradicts",),
+    "channels.pair-same": ("channels.split-pair", "content.twin", "name.clash"),
     "channels.same": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.opposed": ("channels.one-side", "channels.panned-mono", "channels.near-mono"),
     "channels.one-side": ("channels.panned-mono", "channels.near-mono"),

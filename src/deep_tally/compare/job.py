@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from functools import partial
 
-from deep_tally.model.comparison import Comparison
+from deep_tally.model.comparison import Comparison, Contained, SumOf
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.work.isolated import OnProgress
@@ -26,6 +26,17 @@ def compared(tracks: Sequence[Track]) -> list[Track]:
 
 def _is_lossy(track: Track) -> bool:
     return track.format is not None and track.format.sample_format == "lossy"
+
+
+_GROUP_LEAST_DB = -7.0
+"""A group that leaves more than this of itself unexplained, while one file is in it sample by sample, only holds it."""
+
+
+def _only_holds(group: SumOf, contained: Sequence[Contained]) -> bool:
+    """Whether what looks like a processed group is one file inside another, beside something that sounds alike."""
+    members = {path for path, _ in group.parts}
+    inside = {c.inner for c in contained if c.path == group.path}
+    return bool(members & inside) and not members <= inside and group.residual_db > _GROUP_LEAST_DB
 
 
 def _report(progress: OnProgress, before: int, total: int, number: int) -> None:
@@ -83,13 +94,15 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         sums = find_sums(sampled, gram, leave_out=copies)
         alive()
         exact = copies | {s.path for s in sums}
-        sums += [s for s in groups if s.path not in exact]
-        explained = exact | {s.path for s in sums}
+        contained = find_contained(group, sampled, gram, leave_out=exact, alive=alive)
+        sums += [s for s in groups if s.path not in exact and not _only_holds(s, contained)]
+        of_groups = {s.path for s in sums}
+        contained = [c for c in contained if c.path not in of_groups]
         comparison = Comparison(
             twins=(*comparison.twins, *twins),
             sums=(*comparison.sums, *sums),
-            contained=(*comparison.contained, *find_contained(group, sampled, gram, leave_out=explained, alive=alive)),
-            pairs=(*comparison.pairs, *find_pairs(group, sampled, gram)),
+            contained=(*comparison.contained, *contained),
+            pairs=(*comparison.pairs, *find_pairs(group, sampled, gram, by_path, alive)),
             mixes=(*comparison.mixes, *mixes),
             unread=(*comparison.unread, *sampled.unread),
         )

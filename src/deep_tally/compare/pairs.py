@@ -3,23 +3,41 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from itertools import product
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compare.sampled import Sampled
+from deep_tally.compare.performances import coherence, entries_ms, entry_spread_ms
+from deep_tally.compare.sampled import Sampled, read_at
 from deep_tally.measure.density import STRETCH_MS
 from deep_tally.measure.sides import level_correlation
 from deep_tally.model.comparison import Pair
 from deep_tally.model.delivery import Track
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
+from deep_tally.model.files import Entry
 from deep_tally.model.measures import Measures
-from deep_tally.names.words import side_of
+from deep_tally.names.sides import side_of
+
+_ONE_SOUND = 0.95
+"""Of samples: what is so alike needs no closer look."""
+_READ_MOST_S = 120.0
 
 
-def find_pairs(tracks: Sequence[Track], sampled: Sampled, gram: NDArray[np.float64]) -> list[Pair]:
-    """Each left file with the right one it moves with best, where names leave several."""
+def find_pairs(
+    tracks: Sequence[Track],
+    sampled: Sampled,
+    gram: NDArray[np.float64],
+    entries: Mapping[str, Entry] = MappingProxyType({}),
+    alive: Callable[[], None] = lambda: None,
+) -> list[Pair]:
+    """Each left file with the right one it moves with best, where names leave several.
+
+    With `entries`, both are read whole for how they were played; `alive` is called for every pair.
+    """
     sides: defaultdict[tuple[object, ...], dict[str, list[Track]]] = defaultdict(lambda: {"left": [], "right": []})
     for track in tracks:
         side = side_of(track.path)
@@ -36,7 +54,23 @@ def find_pairs(tracks: Sequence[Track], sampled: Sampled, gram: NDArray[np.float
             if not taken & {pair.left, pair.right}:
                 taken |= {pair.left, pair.right}
                 found.append(pair)
-    return found
+    rates = {t.path: t.format.rate_hz for t in tracks if t.format is not None}
+    return [_played(pair, entries, rates[pair.left], alive) for pair in found]
+
+
+def _played(pair: Pair, entries: Mapping[str, Entry], rate_hz: int, alive: Callable[[], None]) -> Pair:
+    """The pair with how its sides were played, as far as they can be read."""
+    alive()
+    if not {pair.left, pair.right} <= entries.keys() or abs(pair.correlation) > _ONE_SOUND:
+        return pair
+    try:
+        left, right = (
+            read_at(entries[path].source, [0], round(_READ_MOST_S * rate_hz))[:, 0] for path in (pair.left, pair.right)
+        )
+    except (UnreadableSound, NotCheckedHere):
+        return pair
+    spread = entry_spread_ms(entries_ms(left, rate_hz), entries_ms(right, rate_hz))
+    return replace(pair, entry_spread_ms=spread, coherence=coherence(left, right, rate_hz))
 
 
 def _pair(left: Track, right: Track, sampled: Sampled, gram: NDArray[np.float64]) -> Pair:

@@ -76,13 +76,32 @@ class Pair:
     """Two files whose names differ in a side mark only.
 
     `level_correlation` tells how their levels move together over stretches of 50 ms (None for steady ones),
-    `correlation` how their samples do.
+    `correlation` how their samples do. `entry_spread_ms` is the median absolute deviation of how much later one side's
+    notes begin than the other's, None with too few; `coherence` is that of their long-term spectra, 400 to 2500 Hz.
     """
 
     left: str
     right: str
     level_correlation: float | None
     correlation: float
+    entry_spread_ms: float | None = None
+    coherence: float | None = None
+
+    @property
+    def is_two_performances(self) -> bool:
+        """Whether the sides were played twice: their notes begin apart, and their sound is not alike."""
+        return (
+            self.entry_spread_ms is not None
+            and self.entry_spread_ms > 5.0
+            and self.coherence is not None
+            and self.coherence < 0.5
+        )
+
+    @property
+    def is_one_sound(self) -> bool:
+        """Whether both sides hear one performance."""
+        together = self.entry_spread_ms is not None and self.entry_spread_ms < 3.0
+        return together or (self.coherence is not None and self.coherence > 0.5)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

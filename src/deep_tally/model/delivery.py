@@ -150,6 +150,19 @@ class SongSet:
         """The files that are assessed: they answer all nine questions."""
         return tuple(t for t in self.tracks if t.role.is_assessed)  # every check of every file comes by here
 
+    @cached_property
+    def held_by(self) -> Mapping[str, frozenset[str]]:
+        """For each file that another one holds in step with itself: which ones do, as mix, group or copy."""
+        holders: dict[str, set[str]] = {}
+        inside = [(m.path, member) for m in self.comparison.mixes for member in m.members]
+        inside += [(s.path, part) for s in self.comparison.sums for part, _ in s.parts]
+        inside += [(c.path, c.inner) for c in self.comparison.contained]
+        in_step = [t for t in self.comparison.twins if t.offset_frames == 0]
+        inside += [pair for t in in_step for pair in ((t.path, t.other), (t.other, t.path))]
+        for holder, member in inside:
+            holders.setdefault(member, set()).add(holder)
+        return {member: frozenset(found) for member, found in holders.items()}
+
     def placed_frames(self, track: Track) -> int:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""
         placement = self.placements.get(track.path)

@@ -31,6 +31,8 @@ THRESHOLDS = MappingProxyType(
         "start.cut_in_floor_dbfs": Threshold(default=-50.0, unit="dBFS", source=_OURS),
         "start.entry_rise_ms": Threshold(default=3.0, unit="ms", source=_OURS),
         "start.click_ms": Threshold(default=10.0, unit="ms", source=_OURS),
+        "start.unplaced_s": Threshold(default=2.0, unit="s before the song's end, or a bar", source=_CATALOGUE),
+        "start.lead_s": Threshold(default=4.0, unit="s, and two bars", source=_MEASURED),
         "length.tolerance_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
         "length.tail_over_floor_db": Threshold(default=20.0, unit="dB", source=_CATALOGUE),
         "length.tail_cut_dbfs": Threshold(default=-60.0, unit="dBFS", source=_CATALOGUE),

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Literal
 
 _WORD = re.compile(r"[^\W\d_]+", re.UNICODE)
 _LEADING_NUMBER = re.compile(r"^\s*(\d{1,3})(?=[\s_.\-)])[\s_.\-)]*")
@@ -36,33 +34,11 @@ def bare_stem(path: str) -> str:
     return _LEADING_NUMBER.sub("", stem).strip()
 
 
-@dataclass(frozen=True, slots=True)
-class SideMark:
-    """A name that says which side it is: the side, and the name without it."""
-
-    side: Literal["left", "right"]
-    rest: str
-
-
 VARIANT_WORDS = frozenset(
     "dry wet di amp amped direct close room far fx effect effects verb reverb delay echo comp eq raw clean print "
     "printed processed bus line mic trocken nass hall".split()
 )
 """Words that tell one form of a part from another."""
-
-_LEFT, _RIGHT = frozenset({"l", "left", "li", "links"}), frozenset({"r", "right", "re", "rechts"})
-_TOKEN = re.compile(r"[^\W_]+", re.UNICODE)
-
-
-def side_of(path: str) -> SideMark | None:
-    """The side a name states by a word of its own ("Guitar L", "Room_left"); None where it states none, or several."""
-    stem = bare_stem(path)
-    words = _TOKEN.findall(stem)
-    marks = [word for word in words if word in _LEFT | _RIGHT]
-    if len(marks) != 1 or len(words) == 1:
-        return None
-    rest = " ".join(word for word in words if word != marks[0])
-    return SideMark("left" if marks[0] in _LEFT else "right", f"{path.rpartition('/')[0]}/{rest}")
 
 
 @lru_cache(maxsize=20_000)

@@ -78,6 +78,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
     {
         "start.at-sound": "own start",
         "start.set-at-sound": "own start",
+        "start.unplaced": "where?",
         "start.offset": "placed",
         "start.click-off-bar": "off bar 1",
         "start.stamp-differs": "placed by stamp",
@@ -97,7 +98,10 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "channels.one-side": "one side",
         "channels.opposed": "cancel",
         "channels.near-mono": "alike",
+        "channels.pair-same": "same",
         "channels.split-pair": "a pair",
+        "channels.doubles": "doubles",
+        "channels.half-pair": "half",
         "channels.unrelated": "apart",
         "channels.many": "many",
         "content.damaged": "damaged",
@@ -111,6 +115,8 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.sum-of": "a sum",
         "content.two-exports": "other export",
         "content.hum": "hum",
+        "content.clips": "a clip",
+        "content.mix-copy": "a copy",
         "content.several-mixes": "which one?",
     }
 )

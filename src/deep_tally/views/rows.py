@@ -8,8 +8,9 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields
 
-from deep_tally.check.assess import facts_of, in_requested_roles
+from deep_tally.check.assess import facts_of
 from deep_tally.check.common import find_common
+from deep_tally.check.roles import in_requested_roles
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake
@@ -154,7 +155,8 @@ def make_sheet(
     """
     is_whole = is_whole and delivery is not None
     songs = (song,) if song in intake.songs else intake.songs
-    by_path = {t.path: t for t in in_requested_roles(tracks, brief)}
+    settled = delivery.tracks if is_whole and delivery is not None else in_requested_roles(tracks, brief)
+    by_path = {t.path: t for t in settled}
     entries = [e for e in intake.entries if e.song in songs or len(songs) == len(intake.songs)]
     of_song = {s: [by_path[e.path] for e in entries if e.song == s and e.path in by_path] for s in songs}
     commons = {s: find_common(of_song[s], brief) for s in songs}
@@ -162,7 +164,8 @@ def make_sheet(
     names: dict[str, ParsedName] = {}
     for s in songs:
         names |= read_names([t.path for t in of_song[s]], facts_of(intake, s, of_song[s], brief), vocabulary)
-    siblings = siblings_of({e.path: names[e.path] for e in entries if e.path in names and e.role.is_assessed})
+    assessed = [e.path for e in entries if e.path in names and by_path[e.path].role.is_assessed]
+    siblings = siblings_of({path: names[path] for path in assessed})
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
     rows = []

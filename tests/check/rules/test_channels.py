@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
-from check.found import ASK, FIX, NOTE, actions_of, all_of, of, one, related, verdicts
+from check.found import ASK, FIX, NOTE, actions_of, all_of, named, of, one, related, verdicts
 from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.comparison import Comparison, Pair
+from deep_tally.model.comparison import Comparison, Pair, Twin
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
@@ -207,3 +207,66 @@ def test_stereo_where_two_monos_are_asked_is_split_here() -> None:
 def test_a_side_that_is_silent_is_no_second_sound() -> None:
     file = stereo(levels=(-20.0, -95.0), correlation=0.05, level_correlation=0.1)
     assert "channels.unrelated" not in codes([file, *others()])
+
+
+def sides(**changes: Any) -> tuple[Track, Track, Pair]:
+    left, right = track("06 Piano L.wav"), track("07 Piano R.wav", rms_dbfs=-22.0)
+    known = {"correlation": 0.0, "level_correlation": 0.9, **changes}
+    return left, right, Pair(left=left.path, right=right.path, **known)
+
+
+@pytest.mark.parametrize(
+    ("kind", "expected"),
+    [
+        ("exact", [("channels.pair-same", FIX)]),
+        ("scaled", [("channels.split-pair", FIX)]),
+        ("inverted", [("channels.split-pair", FIX), ("content.twin", ASK)]),
+    ],
+)
+def test_a_pair_of_equal_sides_is_one_mono_sound_and_no_twin(kind: Any, expected: list[tuple[str, Action]]) -> None:
+    left, right, pair = sides(correlation=1.0)
+    twin = Twin(path=right.path, other=left.path, kind=kind, gain_db=-3, offset_frames=0, residual_db=-99)
+    found = related(Comparison(pairs=(pair,), twins=(twin,)), left, right, *others())
+    assert [(f.code, f.action) for f in found] == expected
+    assert all(f.files == (left.path, right.path) for f in found)
+    if kind == "exact":
+        assert found[0].mends[left.path].params == {"kept": left.path, "left_out": right.path}
+
+
+@pytest.mark.parametrize(
+    ("spread_ms", "coherence", "expected"),
+    [
+        (5.1, 0.49, [("channels.doubles", NOTE)]),
+        (5.1, 0.51, [("channels.split-pair", FIX)]),
+        (5.0, 0.49, [("channels.split-pair", NOTE)]),
+        (2.9, 0.1, [("channels.split-pair", FIX)]),
+        (3.1, 0.1, [("channels.split-pair", NOTE)]),
+        (None, 0.49, [("channels.split-pair", NOTE)]),
+        (None, 0.51, [("channels.split-pair", FIX)]),
+    ],
+)
+def test_two_performances_are_no_pair(spread_ms: float | None, coherence: float, expected: list[Any]) -> None:
+    left, right, pair = sides(entry_spread_ms=spread_ms, coherence=coherence)
+    found = related(Comparison(pairs=(pair,)), left, right, *others())
+    assert [(f.code, f.action) for f in found] == expected
+
+
+@pytest.mark.parametrize(
+    ("names", "expected"),
+    [
+        (["Steam L.wav"], ["Steam L.wav"]),
+        (["L_Steam.wav", "R_Steam.wav"], []),
+        (["OHL.wav", "OHR.wav", "Tom1L.wav"], ["Tom1L.wav"]),
+        (["Guitar 1 L.wav", "Guitar 2 R.wav"], []),  # of one part: doubles, whatever their numbers
+        (["Guitar 1 L.wav", "Guitar.wav"], []),
+        (["Guitar 1 L.wav", "Guitar 2 L.wav"], ["Guitar 1 L.wav", "Guitar 2 L.wav"]),
+        (["Channel 2 L.wav"], []),
+        (["Right hand piano.wav", "Left hand piano.wav"], []),
+    ],
+)
+def test_a_side_without_the_other_is_a_question(names: list[str], expected: list[str]) -> None:
+    found = [f for f in findings([*named(*names), *others()]) if f.code == "channels.half-pair"]
+    assert [path for f in found for path in f.files] == expected
+    assert all((f.action, f.kind) == (ASK, "question") for f in found)
+    wide = [replace(t, format=replace(t.format, channels=2)) for t in named(*names) if t.format]
+    assert "channels.half-pair" not in codes([*wide, *others()])

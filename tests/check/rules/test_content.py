@@ -150,7 +150,7 @@ def test_two_forms_of_one_mix_are_one_and_two_versions_are_asked_about() -> None
     def mix(name: str) -> Track:
         return track(name, role=Role.ROUGH_MIX, container=name[-3:])
 
-    assert actions_of([*others(), mix("Song mix.wav"), mix("Song mix.mp3")], mix=False) == []
+    assert actions_of([*others(), mix("Song mix.wav"), mix("Song mix.mp3")], mix=False) == [("content.mix-copy", NOTE)]
     assert actions_of([*others(), mix("Song mix 1.wav"), mix("Song mix 2.wav")], mix=False) == [
         ("content.several-mixes", ASK)
     ]

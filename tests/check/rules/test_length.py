@@ -221,7 +221,7 @@ def test_sounding_at_the_first_frame_is_fine_in_a_file_of_full_length() -> None:
 
 
 def test_trimmed_ends_without_a_common_length_are_mended_once() -> None:
-    files = [replace_length(t, (20 + i) * RATE) for i, t in enumerate(others(5))]
+    files = [replace_length(t, (20 + i) * RATE, first=5 * RATE) for i, t in enumerate(others(5))]
     (found,) = findings(files)
     assert (found.code, found.action, len(found.files)) == ("length.ends-differ", Action.FIX, 5)
     assert codes(files, brief=brief(length={"trimmed_ends": True})) == []

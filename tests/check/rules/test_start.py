@@ -142,14 +142,14 @@ def test_a_shorter_file_that_begins_at_its_sound_is_asked_for_and_never_padded()
     assert [f.code for f in found.consequences] == ["length.short"]
 
 
-@pytest.mark.parametrize(("first_ms", "code"), [(10, "start.at-sound"), (11, "length.short")])
+@pytest.mark.parametrize(("first_ms", "code"), [(10, "start.at-sound"), (11, "start.unplaced")])
 def test_ten_milliseconds_decide(first_ms: int, code: str) -> None:
     file = track(frames=SHORT, first_sound_frame=first_ms * RATE // 1000, last_sound_frame=SHORT - RATE)
     assert codes([file, *others()]) == [code]
 
 
 def test_it_is_a_question_when_other_ends_were_trimmed() -> None:
-    trimmed = track("07 Horn.wav", frames=SHORT, first_sound_frame=RATE, last_sound_frame=SHORT - 10)
+    trimmed = track("07 Horn.wav", frames=SHORT, last_sound_frame=SHORT - 10)
     found = {f.code: f for f in findings([late(), trimmed, *others()])}
     assert found["start.at-sound"].kind == "question"
     assert found["length.short"].files == ("07 Horn.wav",)

@@ -6,9 +6,11 @@ from collections.abc import Iterator
 
 from deep_tally.check.build import about
 from deep_tally.model.brief import Brief
+from deep_tally.model.comparison import Pair
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import BandSides, Sides
+from deep_tally.names.sides import SideMark, side_of
 
 _STEREO = 2
 _FLOAT_BITS = 24
@@ -167,24 +169,83 @@ def unrelated(song: SongSet, brief: Brief) -> Iterator[Finding]:
             )
 
 
+def _pairs(song: SongSet) -> Iterator[tuple[Pair, Track, Track]]:
+    """The pairs by name whose sides are both assessed."""
+    tracks = {t.path: t for t in song.assessed}
+    for pair in song.comparison.pairs:
+        if pair.left in tracks and pair.right in tracks:
+            yield pair, tracks[pair.left], tracks[pair.right]
+
+
+def _same_pairs(song: SongSet) -> set[frozenset[str]]:
+    """Pairs whose sides hold the same samples."""
+    exact = {frozenset((t.path, t.other)) for t in song.comparison.twins if t.kind == "exact"}
+    return {frozenset((pair.left, pair.right)) for pair, _, _ in _pairs(song)} & exact
+
+
+def pair_same(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A left and a right file with the same samples: one mono sound, sent twice."""
+    same = _same_pairs(song)
+    for pair, left, right in _pairs(song):
+        if frozenset((pair.left, pair.right)) in same:
+            yield about("channels.pair-same", Action.FIX, [left, right], partner=pair.right)
+
+
 def split_pair(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Two mono files that are the sides of one stereo sound: join them; a note where they do not move together."""
     if brief.stereo == "two-monos":
         return
-    tracks = {t.path: t for t in song.assessed}
-    for pair in song.comparison.pairs:
-        if pair.left not in tracks or pair.right not in tracks:
+    same = _same_pairs(song)
+    for pair, left, right in _pairs(song):
+        if frozenset((pair.left, pair.right)) in same or pair.is_two_performances:
             continue
         levels = pair.level_correlation
         together = levels is None or levels > brief.threshold("channels.together") or abs(pair.correlation) > _RELATED
+        if pair.entry_spread_ms is not None or pair.coherence is not None:
+            together = together and (pair.is_one_sound or abs(pair.correlation) > _RELATED)
         yield about(
             "channels.split-pair",
             Action.FIX if together else Action.NOTE,
-            [tracks[pair.left], tracks[pair.right]],
+            [left, right],
             correlation=pair.correlation,
             level_correlation=levels,
             partner=pair.right,
         )
+
+
+def doubles(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A left and a right file that were played twice: two monos or one stereo file, as the engineer likes."""
+    for pair, left, right in _pairs(song):
+        if pair.is_two_performances:
+            ms = pair.entry_spread_ms
+            yield about("channels.doubles", Action.NOTE, [left, right], ms=ms, correlation=pair.correlation)
+
+
+def half_pair(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A mono file named as one side, and no file that could be the other."""
+    sided = {t.path: mark for t in song.assessed if (mark := side_of(t.path)) is not None}
+    for track in song.assessed:
+        mark = sided.get(track.path)
+        if mark is None or track.format is None or track.format.channels != 1 or not _says_more(track, song):
+            continue
+        if not any(_may_be_other_side(track, mark, other, sided.get(other.path), song) for other in song.tracks):
+            yield about("channels.half-pair", Action.ASK, track, kind="question", side=mark.side)
+
+
+def _says_more(track: Track, song: SongSet) -> bool:
+    """Whether the name says what plays, be it in unknown words: "Channel 2 L" is asked about as it is."""
+    name = song.names.get(track.path)
+    return name is not None and (name.part is not None or any(t.kind == "rest" for t in name.tokens))
+
+
+def _may_be_other_side(track: Track, mark: SideMark, other: Track, its: SideMark | None, song: SongSet) -> bool:
+    """Whether another file is the other side, or of the same part without saying its side."""
+    if other is track or (its is not None and its.side == mark.side):
+        return False
+    mine, name = song.names.get(track.path), song.names.get(other.path)
+    same_words = its is not None and its.rest == mark.rest
+    same_part = mine is not None and name is not None and mine.part is not None and mine.part == name.part
+    return same_words or same_part
 
 
 def many(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -227,7 +227,31 @@ def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def several_mixes(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """More than one candidate for the rough mix; two forms of one count as one."""
-    mixes = song.with_role(Role.ROUGH_MIX)
+    """More than one candidate for the rough mix; a copy of one and what only lacks some of its parts are no others."""
+    mixes = [t for t in song.with_role(Role.ROUGH_MIX) if not _belongs_to_another(t, song)]
     if len({t.stem.casefold() for t in mixes}) > 1:
         yield about("content.several-mixes", Action.ASK, mixes, kind="question", files=len(mixes))
+
+
+def _belongs_to_another(track: Track, song: SongSet) -> bool:
+    """Whether a mix is a copy of another, or holds fewer of the files than another, as an instrumental does."""
+    held = {m.path: m for m in song.comparison.mixes}
+    mix = held.get(track.path)
+    if mix is None:
+        return False
+    return mix.copy_of is not None or any(set(mix.members) < set(m.members) for m in held.values())
+
+
+def mix_copy(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The mix once more: limited, coded, or in another form."""
+    mixes = {t.path: t for t in song.with_role(Role.ROUGH_MIX)}
+    copies = {m.path: m.copy_of for m in song.comparison.mixes if m.path in mixes and m.copy_of in mixes}
+    first: dict[str, str] = {}
+    for track in mixes.values():
+        kept = first.setdefault(track.stem.casefold(), track.path)
+        if kept != track.path:
+            copies.setdefault(track.path, kept)
+    for original in dict.fromkeys(copies.values()):
+        if original is not None and original not in copies:
+            listed = [mixes[path] for path, of in copies.items() if of == original]
+            yield about("content.mix-copy", Action.NOTE, listed, partner=original, files=len(listed))

@@ -9,8 +9,8 @@ from itertools import pairwise
 
 from deep_tally.check.build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
+from deep_tally.check.rules.placing import begins_at_sound, is_unplaced
 from deep_tally.check.rules.stamps import is_placed_by_hand, offset_by_stamp
-from deep_tally.check.rules.start import begins_at_sound
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, EvidenceValue, Finding
@@ -79,6 +79,8 @@ def short(song: SongSet, brief: Brief) -> Iterator[Finding]:
     slightly = []
     alike: defaultdict[tuple[int, bool], list[Track]] = defaultdict(list)
     for track in song.assessed:
+        if is_unplaced(track, song, brief):
+            continue  # nothing says that it begins with the song
         lack_ms = _lack_s(track, song) * 1000
         if 0 < lack_ms <= tolerance_ms:
             slightly.append(track)
@@ -153,8 +155,10 @@ def ends_differ(song: SongSet, brief: Brief) -> Iterator[Finding]:
         sum(begins_at_sound(t, brief) for t in heard), len(heard)
     ):
         return
+    heard = [t for t in heard if not is_unplaced(t, song, brief)]
     lengths = [t.format.seconds for t in heard if t.format is not None]
-    yield about("length.ends-differ", Action.FIX, heard, ms=(max(lengths) - min(lengths)) * 1000)
+    if len(heard) > 1:
+        yield about("length.ends-differ", Action.FIX, heard, ms=(max(lengths) - min(lengths)) * 1000)
 
 
 def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -17,7 +17,8 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.phrase import Phrase
 from deep_tally.names.parse import COPY_MARK, shared_prefix
 from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
-from deep_tally.names.words import bare_stem, leading_number, side_of, words_of
+from deep_tally.names.sides import side_of
+from deep_tally.names.words import bare_stem, leading_number, words_of
 
 _SHARED_LEAST = 3
 _FIGURE = re.compile(r"\d")

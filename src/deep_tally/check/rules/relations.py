@@ -15,7 +15,10 @@ from deep_tally.names.words import VARIANT_WORDS, words_of
 def twin(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The same sound as another file: exact, scaled, inverted or shifted."""
     tracks = {t.path: t for t in song.assessed}
+    pairs = {frozenset((p.left, p.right)) for p in song.comparison.pairs}
     for found in song.comparison.twins:
+        if found.kind in ("exact", "scaled") and frozenset((found.path, found.other)) in pairs:
+            continue  # the two sides of a mono sound
         if found.path in tracks and found.other in tracks:
             rate = tracks[found.path].format
             yield about(
@@ -69,6 +72,7 @@ def sum_of(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 Action.NOTE,
                 tracks[found.path],
                 parts=tuple(path for path, _ in found.parts),
+                exact=int(found.is_exact),
                 db=found.residual_db,
                 files=len(found.parts),
             )

@@ -7,21 +7,13 @@ from collections.abc import Iterator
 
 from deep_tally.check.build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
+from deep_tally.check.rules.placing import begins_at_sound, is_placed
 from deep_tally.check.rules.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp, stamped
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Kind
 
 _TRIMMED_WITHIN_S = 0.1
-
-
-def begins_at_sound(track: Track, brief: Brief) -> bool:
-    """Whether the file sounds within the first 10 ms (the brief's threshold)."""
-    if (known := track.measured) is None:
-        return False
-    sound, measures = known
-    first = measures.extent.first_sound_frame
-    return first is not None and first / sound.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
 
 
 def _is_short(track: Track, song: SongSet, brief: Brief) -> bool:
@@ -53,6 +45,8 @@ def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
                     "start.at-sound", Action.FIX, track, places=places, also=bars, ms=lack_ms, offset_frames=offset
                 )
             continue
+        if is_placed(track, song, brief):
+            continue  # it is heard in step where it begins: it only ends early
         others_trimmed = any(t is not track and _ends_at_sound(t) and not begins_at_sound(t, brief) for t in short)
         kind: Kind = "question" if others_trimmed else "request"
         yield about("start.at-sound", Action.ASK, track, kind=kind, places=places, ms=lack_ms)

@@ -73,6 +73,23 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _pair,
             "",
         ),
+        "channels.pair-same": Wording(
+            "One mono sound sent as two files",
+            "These are named as left and right, but hold the same sound: {files}",
+            lambda f: "every sample is the same",
+        ),
+        "channels.doubles": Wording(
+            "Played twice, left and right",
+            "These are two performances of one part: {files}",
+            lambda f: f"their notes begin {duration(f.number('ms'))} apart in the median",
+            "Keep them as two mono files, or join them into one stereo file.",
+        ),
+        "channels.half-pair": Wording(
+            "One side without the other",
+            "{files} is named as one side, and the other side is missing",
+            lambda f: f"named as the {f.evidence['side']} side",
+            "If it is half of a stereo sound, the other half is missing.",
+        ),
         "channels.unrelated": Wording(
             "Two different sounds in one stereo file",
             "The two sides of {files} are two different sounds",

@@ -49,7 +49,15 @@ def _twin(f: Facts) -> str:
 
 def _sum(f: Facts) -> str:
     parts = [p.rpartition("/")[2] for p in f.words("parts")]
+    if f.evidence.get("exact") == 0:
+        return f"it holds {listed(parts)}, processed together"
     return f"it is {listed(parts)} added together; the remainder is {decibels(-f.number('db'))} down"
+
+
+def _clips(f: Facts) -> str:
+    overlaps = int(f.number("overlaps"))
+    over = f"; {count(overlaps, 'clip')} begin before the one before has ended" if overlaps > 0 else ""
+    return f"{count(int(f.number('files')), 'clip')} of “{f.evidence['part']}”{over}"
 
 
 def _exports(f: Facts) -> str:
@@ -177,6 +185,17 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
                 else f"{count(int(f.number('files')), 'track')} sent where groups were requested"
             ),
             "What is already summed cannot be balanced, and summing tracks is a separate job.",
+        ),
+        "content.clips": Wording(
+            "One part in several clips",
+            "These are clips of one part: {files}",
+            _clips,
+            "Joined where they belong, they are one track.",
+        ),
+        "content.mix-copy": Wording(
+            "A copy of the mix",
+            "The mix was sent more than once: {files}",
+            lambda f: f"the same mix as {partner(f)}, in another form or louder",
         ),
         "content.several-mixes": Wording(
             "Several rough mixes",

@@ -13,6 +13,7 @@ _WORDS: Mapping[MendKind, str] = MappingProxyType(
         "turn-down": "turn it down together with the others, so that the balance stays",
         "remove-offset": "remove the offset",
         "join": "join them into one stereo file",
+        "keep-one": "use one of them as a mono file",
         "split": "split it into two mono files",
         "save-as": "save it as the requested type, without loss",
     }

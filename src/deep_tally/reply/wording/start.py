@@ -65,6 +65,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             lambda f: "their lengths differ, so they do not line up",
             "Without the silence before them, nothing says where in the song they belong.",
         ),
+        "start.unplaced": Wording(
+            "Could begin anywhere",
+            "Nothing says where in the song these begin: {files}",
+            lambda f: "shorter than the song, and neither a time stamp nor the rough mix places it",
+            "If I guessed, a part might play in the wrong place.",
+        ),
         "start.stamp-differs": Wording(
             "Placed by its time stamp",
             "{files} carries a time stamp of its own",
