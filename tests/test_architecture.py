@@ -243,7 +243,7 @@ TOGETHER = {
     "compare/test_compare.py": "model: comparison",
     "check/rules/test_start.py": "check/rules: stamps",
     "engine/test_check_run.py": "engine: opening preparing",
-    "views/test_rows.py": "views: cell_texts columns filter",
+    "views/test_rows.py": "views: cell_texts columns filter role_texts",
     "app/test_line_up.py": "views: lanes time_axis",
     "app/test_reliability.py": "views: not_checked",
     "reply/test_save.py": "work: atomic",

@@ -48,7 +48,7 @@ def test_lines_about_lengths_and_rates() -> None:
     found = came([track(frames=30 * RATE), *others()])
     assert (found["length.equal"].misses, found["length.equal"].met) == (("01 Bass.wav",), 4)
     assert found["length.whole_bars"].is_met
-    odd = came(others(4, frames=SECONDS * RATE + 4800))
+    odd = came(others(4, frames=SECONDS * RATE + 4800), brief=brief(length={"whole_bars": True}))
     assert odd["length.whole_bars"].misses == ("Song",)
     untold = came(others(), facts=SongFacts(title="Song", key="D minor"))
     assert (untold["length.whole_bars"].met, untold["needs.tempo"].met) == (0, 0)

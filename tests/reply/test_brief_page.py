@@ -9,7 +9,7 @@ import pypdfium2
 import pytest
 
 from deep_tally.check.coverage import Coverage
-from deep_tally.model.brief import Brief, Printed
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief, Printed
 from deep_tally.reply.brief_page import write_brief_page
 from deep_tally.reply.brief_words import (
     LINES,
@@ -71,11 +71,11 @@ def test_the_page_says_what_the_brief_asks() -> None:
         "Depth: 24 bit.",
         "File type: WAV or AIFF.",
         "two mono files each, with L and R in their names",
-        "at −9 dBFS or lower, and not under −24 dBFS",
+        "at −9 dBFS or lower. Quiet parts may stay quiet.",
         "End at least 3 s after the last sound",
-        "Effects on the tracks themselves (compressor, equaliser, tuning): turn off.",
-        "as separate files",
-        "main output (limiter, compressor): turn off",
+        "Effects on the tracks themselves (compressor, equaliser, tuning): turn off; I cannot undo what is printed.",
+        "or as files of their own, so I can balance them",
+        "Nothing on the main output",
         "Your rough mix, as you listen to it now",
         "The MIDI of programmed parts.",
         "the tempo in BPM and the key",
@@ -83,10 +83,34 @@ def test_the_page_says_what_the_brief_asks() -> None:
         "40 characters at most",
     ):
         assert words in text, words
+    assert "24 dBFS" not in text, "the lower bound is the engineer's: a client who reads it boosts whispers"
+
+
+def test_what_nearly_all_engineers_ask_stands_on_every_page_but_a_mixs() -> None:
+    for shipped in shipped_briefs():
+        text = to_text(write_brief_page(shipped))
+        for words in ("Nothing soloed, and nothing muted by mistake", "Freeze or print", "Name the tracks before"):
+            assert (words in text) is (shipped.scope != "mix")
+        assert "main output" in text
+    default = to_text(write_brief_page(DEFAULT_BRIEF))
+    assert "turn off, unless they are the sound itself" in default
+    assert "End 4 to 5 s after the last sound" in default
+
+
+@pytest.mark.parametrize("value", ["unless-sound", "out", "in"])
+def test_where_engineers_disagree_the_page_says_what_the_brief_chose_and_why(value: str) -> None:
+    (words,) = printed_sentences(
+        Printed.model_validate(
+            {"insert_processing": value}
+            | dict.fromkeys(("effect_returns", "fader_and_pan_moves", "main_output_chain"), "either")
+        )
+    )
+    assert words.startswith("Effects on the tracks themselves")
+    assert any(reason in words for reason in ("take none out", "cannot undo", "part of the sound"))
 
 
 def test_what_may_be_either_way_is_not_mentioned() -> None:
-    either = dict.fromkeys(("effect_returns", "fader_and_pan_moves", "main_output_chain"), "either")
+    either = dict.fromkeys(Printed.model_fields, "either")
     assert printed_sentences(Printed.model_validate(either)) == []
     plain = to_text(write_brief_page(brief(printed=either)))
     assert not [words for words in ("switch off", "leave out", "sent to") if words in plain]

@@ -136,6 +136,7 @@ CHECKS = (
 """Every check, in the order findings are shown."""
 
 _SILENT_UNDER, _NOTE_UNDER = 0.5, 0.8
+_SHARED_LEAST = 3
 
 CODES = tuple(check.code for check in CHECKS)
 if len(set(CODES)) != len(CODES):
@@ -162,7 +163,7 @@ def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Findin
         for finding in check.find(song, brief)
         if (sure := as_sure(finding)) is not None
     ]
-    return tuple(sorted(_say_once(under_root_causes(found), len(song.assessed)), key=lambda f: CODES.index(f.code)))
+    return tuple(sorted(_say_once(under_root_causes(found)), key=lambda f: CODES.index(f.code)))
 
 
 def as_sure(finding: Finding) -> Finding | None:
@@ -174,8 +175,8 @@ def as_sure(finding: Finding) -> Finding | None:
     return finding
 
 
-def _say_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:
-    """One cause is one finding: what more than half of the files (and at least three) share becomes one."""
+def _say_once(findings: Sequence[Finding]) -> Iterator[Finding]:
+    """One cause is one finding: what three files or more share becomes one, which holds each file's figures."""
     alike: defaultdict[tuple[str, Action, Kind | None], list[Finding]] = defaultdict(list)
     for finding in findings:
         if len(finding.files) == 1:
@@ -183,7 +184,7 @@ def _say_once(findings: Sequence[Finding], asked: int) -> Iterator[Finding]:
         else:
             yield finding
     for group in alike.values():
-        if len(group) >= 3 and 2 * len(group) > asked:
+        if len(group) >= _SHARED_LEAST:
             yield _merge(group)
         else:
             yield from group

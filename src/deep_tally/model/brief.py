@@ -77,7 +77,7 @@ class LengthAsked(_Part):
 class Printed(_Part):
     """What may be printed into the files; no check claims to see it."""
 
-    insert_processing: Literal["out", "in", "either"] = "either"
+    insert_processing: Literal["unless-sound", "out", "in", "either"] = "unless-sound"
     effect_returns: Literal["out", "in", "separate", "either"] = "separate"
     fader_and_pan_moves: Literal["out", "in", "either"] = "out"
     main_output_chain: Literal["out", "either"] = "out"

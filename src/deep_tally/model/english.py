@@ -214,6 +214,7 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "role.document": "document",
         "role.stray": "stray",
         "role.mix": "mix",
+        "role.trigger": "trigger",
         # -- what was said of the delivery earlier -------------------------------------------
         "corrections.damaged": (
             "Your earlier corrections of this delivery cannot be used: {path} is damaged. The file is kept."

@@ -24,7 +24,8 @@ LIKELY = 0.7
 
 _EFFECTS = frozenset({"reverb", "delay", "effects", "sound effects"})
 _BESIDE_EFFECTS = frozenset({"group", "return"})
-_TRIGGERING = frozenset({"kick drum", "snare", "side stick", "click"})
+_TRIGGERING = frozenset({"drums", "percussion"})
+"""Families of what opens a gate; "bass sidechain" is a bass."""
 _SKIPPED = frozenset({"number", "index", "tempo", "key", "date", "format", "copy", "song", "artist", "side"})
 _PREVIEW_MOST = 3
 
@@ -117,8 +118,9 @@ def _as_mix(name: ParsedName, words: list[str], vocabulary: Vocabulary) -> RoleR
 def _as_trigger(name: ParsedName, words: list[str], vocabulary: Vocabulary) -> RoleReading | None:
     """What opens or ducks something else: "sidechain", "kick trigger"; "bass sidechain" is a bass."""
     said = vocabulary.roles
+    families = {vocabulary.families.get(part) for part in name.parts if part != "click"}
     is_sidechain = bool(said["sidechain"] & set(words)) or {"side", "chain"} <= set(words) or "ghost" in words
-    if not (is_sidechain or said["trigger"] & set(words)) or not set(name.parts) <= _TRIGGERING:
+    if not (is_sidechain or said["trigger"] & set(words)) or not families <= _TRIGGERING:
         return None
     if "ghost" in words and not name.parts:
         return None

@@ -15,6 +15,7 @@ from deep_tally.reply.brief_words import (
     name_sentences,
     need_sentences,
     part_words,
+    preparing_sentences,
     printed_sentences,
     scope_sentence,
 )
@@ -41,6 +42,7 @@ def _blocks(brief: Brief, engineer: str) -> Iterator[Block]:
         for family, parts in _by_family(brief):
             yield Block("item", readable(f"{family[:1].upper()}{family[1:]}: {', '.join(map(part_words, parts))}."))
     sections = (
+        ("Before the export", preparing_sentences(brief)),
         ("How to export it" if one else "How to export them", [*format_sentences(brief), *length_sentences(brief)]),
         ("Levels and effects", [*level_sentences(brief), *printed_sentences(brief.printed)]),
         ("What else to send", need_sentences(brief)),

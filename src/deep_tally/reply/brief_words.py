@@ -49,6 +49,9 @@ def _of(**choices: str) -> Mapping[str, str]:
 
 
 _PRINTED = MappingProxyType({"out": "left out", "in": "left in", "either": "either way"})
+_INSERTS = MappingProxyType(
+    {"unless-sound": "out, unless the sound itself", "out": "left out", "in": "left in", "either": "either way"}
+)
 _RETURNS = MappingProxyType({**_PRINTED, "separate": "separate files"})
 
 LINES: tuple[Line, ...] = (
@@ -89,7 +92,7 @@ LINES: tuple[Line, ...] = (
     Line("length.whole_bars", "Length", "Whole bars"),
     Line("length.tail_seconds", "Length", "Silence at the end"),
     Line("length.trimmed_ends", "Length", "Silent ends may be trimmed"),
-    Line("printed.insert_processing", "Effects", "Effects on the track", _PRINTED),
+    Line("printed.insert_processing", "Effects", "Effects on the track", _INSERTS),
     Line("printed.effect_returns", "Effects", "Reverb and delay sends", _RETURNS),
     Line("printed.fader_and_pan_moves", "Effects", "Fader and pan moves", _PRINTED),
     Line(
@@ -205,12 +208,24 @@ def format_sentences(brief: Brief) -> list[str]:
     return lines
 
 
+def preparing_sentences(brief: Brief) -> list[str]:
+    """What to see to in the session before the export."""
+    if brief.scope == "mix":
+        return []
+    return [
+        "Nothing soloed, and nothing muted by mistake: both leave parts out of the export.",
+        "Freeze or print software instruments first, so that they play in the file exactly as you hear them.",
+        "Name the tracks before the export: the files take their names from them.",
+    ]
+
+
 def level_sentences(brief: Brief) -> list[str]:
     """What to do about levels."""
-    low, high = brief.peak_window_dbfs
+    high = brief.peak_window_dbfs[1]
     text = {
-        "headroom": f"Leave headroom: the loudest peak of each file at {decibels(high, 'dBFS', digits=0)} or lower,"
-        f" and not under {decibels(low, 'dBFS', digits=0)}.",
+        # The lower bound is the engineer's own: a client who reads it boosts whispers.
+        "headroom": f"Leave headroom: the loudest peak of each file at {decibels(high, 'dBFS', digits=0)} or lower."
+        " Quiet parts may stay quiet.",
         "untouched": "Leave the levels as they are; turn nothing up or down for the export.",
         "as-rough-mix": "Leave faders and pan as in your rough mix, so that all files together sound like it.",
     }[brief.levels]
@@ -238,20 +253,33 @@ def length_sentences(brief: Brief) -> list[str]:
     elif brief.length.tail_seconds:
         lines.append(f"End at least {brief.length.tail_seconds:g} s after the last sound has died away.")
     else:
-        lines.append("End when the last sound has died away, including reverb.")
+        lines.append("End 4 to 5 s after the last sound, so that every reverb and echo dies away.")
     return lines
 
 
 _PRINTED_SENTENCES: Mapping[tuple[str, str], str] = MappingProxyType(
     {
-        ("insert_processing", "out"): "Effects on the tracks themselves (compressor, equaliser, tuning): turn off.",
-        ("insert_processing", "in"): "Effects on the tracks themselves (compressor, equaliser, amp): leave on.",
-        ("effect_returns", "out"): "Reverb and delay sends: turn off.",
-        ("effect_returns", "in"): "Reverb and delay sends: leave on.",
-        ("effect_returns", "separate"): "Reverb and delay sends: as separate files.",
-        ("fader_and_pan_moves", "out"): "Fader and pan moves: leave out.",
-        ("fader_and_pan_moves", "in"): "Fader and pan moves: leave in.",
-        ("main_output_chain", "out"): "Anything on the main output (limiter, compressor): turn off.",
+        ("insert_processing", "unless-sound"): (
+            "Effects on the tracks themselves: turn off, unless they are the sound itself (an amp, a chopped voice);"
+            " I can add an effect, but take none out."
+        ),
+        ("insert_processing", "out"): (
+            "Effects on the tracks themselves (compressor, equaliser, tuning): turn off; I cannot undo what is printed."
+        ),
+        ("insert_processing", "in"): (
+            "Effects on the tracks themselves (compressor, equaliser, amp): leave on, they are part of the sound."
+        ),
+        ("effect_returns", "out"): "Reverbs and delays: turn off; I choose them for the whole song.",
+        ("effect_returns", "in"): "Reverbs and delays: leave on, as you hear them now.",
+        (
+            "effect_returns",
+            "separate",
+        ): "Reverbs and delays: off, or as files of their own, so I can balance them.",
+        ("fader_and_pan_moves", "out"): "Fader and pan moves: leave out; the rough mix shows me what you meant.",
+        ("fader_and_pan_moves", "in"): "Fader and pan moves: leave in, they are part of your balance.",
+        ("main_output_chain", "out"): (
+            "Nothing on the main output (limiter, compressor, maximiser): it would press every file you export."
+        ),
     }
 )
 PRINTED_KEYS = ("insert_processing", "effect_returns", "fader_and_pan_moves", "main_output_chain")

@@ -114,7 +114,8 @@ def cell_text(row: Row, column: Column) -> str:
     """A cell in words: for copying, for screen readers and as the first line of its tooltip."""
     track = row.track
     if column is Column.NAME:
-        role = "" if track.role is Role.TRACKOUT else f" ({role_words(track.role)})"
+        reason = f", {row.role_reason}" if row.role_reason else ""
+        role = "" if track.role is Role.TRACKOUT else f" ({role_words(track.role)}{reason})"
         role += f", {row.song}" if row.song and not track.path.startswith(f"{row.song}/") else ""
         return readable(track.path) + role
     if row.companion is not None:

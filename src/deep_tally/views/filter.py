@@ -13,7 +13,7 @@ from deep_tally.views.rows import Row
 class Filter:
     """Which rows to show: with findings of an action, in a column, with words in their name, or these very files.
 
-    `line` says why those files are shown: the line of the brief they do not meet.
+    `line` is the line of the brief that those files do not meet; without one, they are probably no plain tracks.
     """
 
     action: Action | None = None
@@ -38,6 +38,8 @@ class Filter:
     @property
     def says(self) -> str:
         """What is shown, as the button says it."""
+        if self.paths and not self.line:
+            return "Only: probably no plain tracks"
         if self.paths:
             return f"Only: not as requested, {self.line.lower()}"
         if self.action is None and self.question is None:

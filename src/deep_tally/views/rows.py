@@ -23,6 +23,7 @@ from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.names.words import natural_key, stem_of
 from deep_tally.reply.action_words import readable
 from deep_tally.views.columns import QUESTIONS_OF, Column, SortBy
+from deep_tally.views.role_texts import role_reason
 
 _NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
 
@@ -56,6 +57,8 @@ class Row:
         What is understood of its name.
     sibling_key : str
         What it shares with its other side or other form (dry, wet); empty where it stands alone.
+    role_reason : str
+        What its role rests on, in words; empty for a trackout that nothing speaks of.
     """
 
     track: Track
@@ -67,6 +70,7 @@ class Row:
     companion: Entry | None = None
     name: ParsedName | None = None
     sibling_key: str = ""
+    role_reason: str = ""
 
     @property
     def number(self) -> str:
@@ -168,6 +172,7 @@ def make_sheet(
     siblings = siblings_of({path: names[path] for path in assessed})
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
+    mixes = [m for s in delivery.sets for m in s.comparison.mixes] if delivery is not None else []
     rows = []
     for entry in entries:
         track = by_path.get(entry.path)
@@ -176,7 +181,8 @@ def make_sheet(
             is_measured = track.is_done and track.unchecked is None
             name, sibling_key = names.get(entry.path), siblings.get(entry.path, "")
             known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
-            rows.append(Row(*known, name=name, sibling_key=sibling_key))
+            reason = role_reason(track, mixes)
+            rows.append(Row(*known, name=name, sibling_key=sibling_key, role_reason=reason))
     for entry in [e for e in entries if not e.role.is_audio]:
         track = Track.of(entry)
         rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))

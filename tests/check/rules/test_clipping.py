@@ -187,9 +187,7 @@ def test_a_passage_that_three_files_share_is_reported_with_its_time() -> None:
     files = [
         track(f"{n} Part.wav", clip_runs=replace(runs(4, 4), places=(*runs(4, 4).places[:n], at))) for n in range(3)
     ]
-    found = of("clipping.baked", findings([*files, *others(6)]))
-    assert [f.evidence["at_once"] for f in found] == [3, 3, 3]
-    assert [f.evidence["at_once_frame"] for f in found] == [at.frame] * 3
+    assert _together(files) == [(3, at.frame)] * 3
 
 
 def _clipped(name: str, *frames: int, **changes: Any) -> Track:
@@ -199,7 +197,8 @@ def _clipped(name: str, *frames: int, **changes: Any) -> Track:
 
 def _together(files: list[Track], **options: Any) -> list[tuple[object, object]]:
     found = of("clipping.baked", findings([*files, *others(6)], **options))
-    return [(f.evidence["at_once"], f.evidence["at_once_frame"]) for f in found]
+    each = [f.evidence_of(path) for f in found for path in f.files]
+    return [(evidence["at_once"], evidence["at_once_frame"]) for evidence in each]
 
 
 def test_a_passage_is_shared_wherever_it_falls_in_the_second() -> None:

@@ -13,7 +13,7 @@ from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count
-from deep_tally.reply.role_words import role_words
+from deep_tally.reply.role_words import role_phrase
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.views.cell_texts import companion_text
 from deep_tally.views.rows import Row
@@ -233,5 +233,10 @@ def _nothing(row: Row | None, *, is_whole: bool) -> str:
     if not row.is_measured:
         return "This file was not measured. Read the delivery again to measure it."
     if not row.track.role.is_assessed:
-        return f"This is the {role_words(row.track.role)}. It is only checked for damage, sound and rate, and is fine."
+        seems = "is probably" if row.track.basis.is_likely else "is"
+        reason = f" ({row.role_reason.removeprefix('likely, ')})" if row.role_reason else ""
+        what = f"This {seems} {role_phrase(row.track.role)}{reason}."
+        if row.track.role is Role.TRIGGER:
+            return f"{what} It is not heard itself, so nothing is asked about it."
+        return f"{what} It is only checked for damage, sound and rate, and is fine."
     return "Nothing wrong with this file. It can go into the mix as it is."

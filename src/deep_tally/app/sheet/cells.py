@@ -18,6 +18,7 @@ from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.numbers import signed
 from deep_tally.views.cell_texts import companion_text, used_bits
 from deep_tally.views.columns import Column, short_word
+from deep_tally.views.role_texts import role_mark
 from deep_tally.views.rows import Row, Sheet
 
 PAD = 8.0
@@ -126,6 +127,8 @@ class CellPainter:
         if own:
             self._shape(own[0].action, end + 10)
             end += 18
+        if (mark := role_mark(row.track)) and self.width - end > _SONG_LEAST:
+            end = self._text(end + 10, mark, c.ink if row.track.basis.is_likely else c.soft, pixels=_SMALL)
         if row.song and self.width - end > _SONG_LEAST:
             self._text(end + 10, row.song, c.soft, pixels=_SMALL)
 

@@ -195,6 +195,7 @@ class Presenter(QObject):
         is_whole = state.delivery is not None
         found = state.so_far()
         self._window.songs.show_songs(state.intake, found)
+        self._window.likely.show_likely(state.delivery)
         sheet = make_sheet(
             state.intake,
             state.tracks,

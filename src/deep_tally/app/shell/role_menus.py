@@ -35,6 +35,7 @@ class RoleMenus(QObject):
         self.song_menu = QMenu("The selected files belong to…", window)
         self.song_menu.aboutToShow.connect(self._fill_song_menu)
         mix_action = add_action(menu, "The selected file is the rough &mix", self._set_mix, "Ctrl+M")
+        confirm = add_action(menu, "The selected files are what they &seem to be", self._confirm, "Ctrl+Shift+R")
         menu.addMenu(self.role_menu)
         menu.addMenu(self.song_menu)
         for words, key, opened in (
@@ -45,7 +46,7 @@ class RoleMenus(QObject):
             action.setShortcut(QKeySequence(key))
             action.triggered.connect(lambda checked=False, opened=opened: self._pop_up(opened))
             window.addAction(action)
-        sheet.addActions([mix_action, self.role_menu.menuAction(), self.song_menu.menuAction()])
+        sheet.addActions([mix_action, confirm, self.role_menu.menuAction(), self.song_menu.menuAction()])
 
     def _pop_up(self, menu: QMenu) -> None:
         """Open a menu beside the row the user is at."""
@@ -85,6 +86,10 @@ class RoleMenus(QObject):
         row = self._sheet.current_row
         if row is not None and self._may_correct():
             self._state.set_rough_mix(row.track.path)
+
+    def _confirm(self) -> None:
+        if self._may_correct():
+            self._state.confirm_roles(self._sheet.selected_paths)
 
     def _may_correct(self) -> bool:
         """Whether roles and songs can be edited now; says why not."""

@@ -33,6 +33,12 @@ class SheetFilter:
         if not self._window.sheet.proxy.rowCount() and self._window.sheet.sheet_model.rowCount():
             self._window.say("No file matches. Press Alt+0 to show everything.")
 
+    def keep_likely(self, paths: list[str]) -> None:
+        """Show only the files that are probably no plain tracks, and go to the first."""
+        self.keep(Filter(paths=frozenset(paths)))
+        self._window.sheet.go_to(paths[0])
+        self._window.sheet.setFocus()
+
     def find(self) -> None:
         """The words in the find field changed."""
         self.keep(self._window.sheet.proxy.filter)

@@ -301,6 +301,18 @@ class CheckState(QObject):
         files = list(paths)
         self._sort(self.corrections.with_role(files, role), f"{_named(files)}: {role_words(role)}")
 
+    def confirm_roles(self, paths: Iterable[str]) -> None:
+        """Say that files are for what they seem to be for; the others of these paths are sure already."""
+        wanted = set(paths)
+        tracks = self.delivery.tracks if self.delivery is not None else ()
+        likely = [t for t in tracks if t.path in wanted and t.basis.is_likely]
+        said = self.corrections
+        for track in likely:
+            said = said.with_role([track.path], track.role)
+        if likely:
+            words = ", ".join(dict.fromkeys(role_words(t.role) for t in likely))
+            self._sort(said, f"{_named([t.path for t in likely])}: {words}")
+
     def set_song(self, paths: Iterable[str], song: str) -> None:
         """Say to which song files belong; a new name makes a new song."""
         files = list(paths)

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.theme import Theme
 from deep_tally.app.shell.band import Band
 from deep_tally.app.shell.empty import EmptyPage
+from deep_tally.app.shell.likely_strip import LikelyStrip
 from deep_tally.app.shell.main_menus import MainMenus
 from deep_tally.app.shell.message_line import MessageLine
 from deep_tally.app.shell.navigator import Navigator
@@ -91,12 +92,13 @@ class Window(QMainWindow):
         self.empty.open_files.clicked.connect(self.choose_files)
         self.empty.demo.clicked.connect(lambda: self.state.open_demo())
         self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.songs = SongStrip(theme)
+        self.songs, self.likely = SongStrip(theme), LikelyStrip(theme)
         self.desk = QWidget()
         desk = QVBoxLayout(self.desk)
         desk.setContentsMargins(0, 0, 0, 0)
         desk.setSpacing(0)
         desk.addWidget(self.songs)
+        desk.addWidget(self.likely)
         desk.addWidget(self.splitter, 1)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.empty)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 
 from deep_tally.app.shell.dialogs import LeftOutPage
+from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
 from deep_tally.views.not_checked import sentences
 
@@ -71,6 +72,9 @@ class Wiring(QObject):
         steps.find_field.textChanged.connect(lambda words: window.filter.find())
         steps.left_field.connect(lambda: window.sheet.setFocus())
         window.songs.chosen.connect(lambda song: window.presenter.fill())
+        window.likely.confirmed.connect(state.confirm_roles)
+        window.likely.refused.connect(lambda paths: state.set_role(paths, Role.TRACKOUT))
+        window.likely.shown.connect(window.filter.keep_likely)
         window.sheet.chosen.connect(window.presenter.show_on_bench)
         window.sheet.entered.connect(lambda: bench.waveform.setFocus())
         for picture in bench.pictures.values():

@@ -178,12 +178,13 @@ def tail_room(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The common length is not a whole number of bars at the known tempo."""
     bars, timeline = bars_of(song), song.facts.timeline
+    if not brief.length.whole_bars:
+        return  # songs end where they end
     if bars is not None and timeline is not None and not is_whole_bars(song) and song.common.seconds is not None:
-        action = Action.ASK if brief.length.whole_bars else Action.NOTE
         rate = song.common.rate_hz or 0
         off = frames_off_the_bar(song, song.common.seconds, rate) if rate else None
         ms = timeline.off_the_bar_s(song.common.seconds) * 1000
-        yield about("length.not-bars", action, song.assessed, also=_counted_in(song), bars=bars, ms=ms, frames=off)
+        yield about("length.not-bars", Action.ASK, song.assessed, also=_counted_in(song), bars=bars, ms=ms, frames=off)
 
 
 def loop_not_bars(song: SongSet, brief: Brief) -> Iterator[Finding]:

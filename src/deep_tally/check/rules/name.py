@@ -245,5 +245,3 @@ def facts_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
     missing = tuple(name for name, (need, fact) in needed.items() if need and fact is None)
     if missing:
         yield about("name.facts-missing", Action.ASK, (), missing=missing)
-    elif song.facts.key is None and not brief.needs.key and brief.scope != "mix":
-        yield about("name.facts-missing", Action.NOTE, (), missing=("key",))

@@ -93,6 +93,7 @@ def _other(entry: Entry) -> dict[str, Any]:
 
 def _file(track: Track, song: SongSet) -> dict[str, Any]:
     document: dict[str, Any] = {"path": track.path, "set": song.name, "role": track.role.value}
+    document |= _role(track, song)
     if (name := song.names.get(track.path)) is not None:
         document["name"] = {
             "part": name.part,
@@ -116,6 +117,19 @@ def _file(track: Track, song: SongSet) -> dict[str, Any]:
         document |= _said(track.format)
     if track.measures is not None:
         document["measures"] = _measures(track.measures)
+    return document
+
+
+def _role(track: Track, song: SongSet) -> dict[str, Any]:
+    """What a file's role rests on, where anything says it."""
+    if track.basis.source is None:
+        return {}
+    document: dict[str, Any] = {"role_from": track.basis.source}
+    if track.basis.is_likely:
+        document |= {"role_likely": True, "role_confidence": track.basis.confidence}
+    for mix in song.comparison.mixes:
+        if mix.path == track.path:
+            document["role_holds"] = {"files": len(mix.members), "of": mix.files}
     return document
 
 
