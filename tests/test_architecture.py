@@ -231,7 +231,7 @@ TOGETHER = {
     "check/test_common.py": "model: delivery",
     "names/test_plan.py": "model: naming names; names: pattern read",
     "names/test_match.py": "model: parts; names: siblings",
-    "names/test_parse.py": "names: segments vocabulary",
+    "names/test_parse.py": "names: segments vocabulary prefix",
     "measure/test_one_pass.py": "model: measures",
     "measure/test_clipping.py": "measure: runs",
     "intake/test_containers.py": "intake: aiff au caf w64 chunks pcm sound signatures codec_delay corrected",

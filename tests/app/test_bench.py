@@ -52,7 +52,7 @@ def panel_text(window: Window) -> str:
     ("file", "words"),
     [
         ("04 Upright bass.wav", "Nothing wrong with this file. It can go into the mix as it is."),
-        ("Lantern Over Brackwater rough mix.wav", "This is the rough mix."),
+        ("Lantern Over Brackwater rough mix.wav", "This is the rough mix (by its name)."),
     ],
 )
 def test_a_clean_file_and_the_mix_say_that_all_is_well(window: Window, file: str, words: str) -> None:

@@ -443,7 +443,7 @@ def test_lanes_are_drawn_anew_when_they_change_and_not_when_only_the_cursor_move
 
 
 def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
-    window.state.set_role([CLARINET], Role.CLICK)
+    window.state.set_roles(dict.fromkeys([CLARINET], Role.CLICK))
     wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
     press(view, Qt.Key.Key_Space)
     assert CLARINET not in window.listening.paths

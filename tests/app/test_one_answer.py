@@ -34,7 +34,7 @@ def opened(window: Window, folder: Path) -> Window:
 
 def say_much(window: Window) -> None:
     state = window.state
-    state.set_role(["01 Parta.wav"], Role.CLICK)
+    state.set_roles(dict.fromkeys(["01 Parta.wav"], Role.CLICK))
     wait(lambda: state.delivery is not None)
     state.set_rough_mix("02 Partb.wav")
     wait(lambda: state.delivery is not None)

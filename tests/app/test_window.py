@@ -386,7 +386,7 @@ def test_the_user_tells_which_file_is_the_rough_mix(fresh: Window, tmp_path: Pat
     fresh.sheet.go_to("02 Partb.wav")
     qtbot.keyClick(fresh, Qt.Key.Key_M, CTRL)
     assert "content.no-rough-mix" not in {f.code for f in fresh.state.delivery.findings}
-    assert "02 Partb.wav (rough mix)" in shown(fresh)
+    assert "02 Partb.wav (rough mix, set by you)" in shown(fresh)
     assert "2 trackouts and a rough mix" in fresh.band.facts.text()
 
 
@@ -399,8 +399,8 @@ def test_clicking_the_two_heads_of_one_column_sorts_by_start_and_by_length(windo
     assert shown(window)[:5] == [
         "06 Nylon guitar left.wav",
         "04 Upright bass.wav",
-        "27 Plucked group.wav (group)",
-        "Lantern Over Brackwater rough mix.wav (rough mix)",
+        "27 Plucked group.wav (group, by its sound)",
+        "Lantern Over Brackwater rough mix.wav (rough mix, by its name)",
         "20 Accordion.flac",
     ]
 

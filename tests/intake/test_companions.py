@@ -184,3 +184,49 @@ def test_key_and_title_come_from_notes_before_midi() -> None:
     notes = ["Tempo: 98\nKey: C major\nSong: Salt Road"]
     facts = read_facts("x", [], [], midi=midi_says, notes=notes)
     assert (facts.title, facts.tempo_bpm, facts.key) == ("Salt Road", 97.0, "C major")
+
+
+@pytest.mark.parametrize(
+    ("sentence", "bpm"),
+    [
+        ("The tempo is 112, thanks!", 112.0),
+        ("92 b.p.m. all the way through", 92.0),
+        ("click at 92", 92.0),
+        ("Tempo ist 98,5", 98.5),
+        ("the tempo was around 120 I think", 120.0),
+        ("please keep the tempo. 12 takes", None),
+        ("tempo changes at 1:02", None),
+        ("tempo 12:30", None),
+        ("the tempo is 999", None),
+        ("track 112 is too loud", None),
+    ],
+)
+def test_a_tempo_is_read_from_free_sentences(sentence: str, bpm: float | None) -> None:
+    assert facts_in(f"Hello,\n{sentence}\nBye").tempo_bpm == bpm
+
+
+@pytest.mark.parametrize(
+    ("folder", "paths", "title"),
+    [
+        ("for mix", ["SilverMeadow_Kick.wav", "SilverMeadow_Bass.wav", "SilverMeadow_Vox.wav"], "SilverMeadow"),
+        (
+            "for mix",
+            ["01 Silver Meadow - Kick.wav", "02 Silver Meadow - Bass.wav", "03 Silver Meadow - Vox.wav"],
+            "Silver Meadow",
+        ),
+        ("wavs", ["Silver Meadow 96bpm/Kick.wav", "Silver Meadow 96bpm/Bass.wav"], "Silver Meadow"),
+        ("Own Title", ["SilverMeadow_Kick.wav", "SilverMeadow_Bass.wav", "SilverMeadow_Vox.wav"], "Own Title"),
+        ("x", ["Drums_Kick.wav", "Drums_Snare.wav", "Drums_Hat.wav"], None),
+        ("x", ["Audio/Kick.wav", "Audio/Bass.wav", "Audio/Vox.wav"], None),
+        ("x", ["Silver Meadow/Kick.wav", "Other/Bass.wav"], None),
+    ],
+)
+def test_a_title_is_taken_from_what_all_names_share_or_the_one_folder(
+    folder: str, paths: list[str], title: str | None
+) -> None:
+    assert read_facts(folder, paths, []).title == title
+
+
+def test_the_one_folder_inside_states_tempo_and_key() -> None:
+    facts = read_facts("wavs", ["Silver Meadow 96bpm Dm/Kick.wav", "Silver Meadow 96bpm Dm/Bass.wav"], [])
+    assert (facts.tempo_bpm, facts.key) == (96.0, "D minor")

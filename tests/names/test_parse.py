@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.errors import WordRefused
 from deep_tally.model.names import FAMILIES, ParsedName
-from deep_tally.names.parse import NO_CONTEXT, Context, parse, shared_prefix
+from deep_tally.names.parse import NO_CONTEXT, Context, parse
+from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.read import read_names
 from deep_tally.names.vocabulary import LANGUAGES, shipped
 
@@ -187,3 +188,8 @@ def test_the_users_words_are_understood_too() -> None:
 def test_a_word_that_fits_two_parts_or_none_is_refused(words: dict[str, list[str]], match: str) -> None:
     with pytest.raises(WordRefused, match=match):
         shipped().with_words(words)
+
+
+@pytest.mark.parametrize(("stem", "part"), [("Corner", None), ("Violn", "violin"), ("Guitra", "guitar")])
+def test_another_last_letter_makes_another_word(stem: str, part: str | None) -> None:
+    assert parse(stem, shipped()).part == part

@@ -19,7 +19,7 @@ from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
 from deep_tally.model.files import Damage, Entry, Incomplete, Intake, Role
 from deep_tally.model.phrase import Phrase
 from deep_tally.names.facts import title_of
-from deep_tally.names.parse import shared_prefix
+from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.roles import RoleReading, read_role, settle_roles
 from deep_tally.names.songs import group_songs
 from deep_tally.names.vocabulary import Vocabulary

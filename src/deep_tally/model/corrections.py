@@ -52,7 +52,10 @@ class Corrections:
 
     def with_role(self, paths: Iterable[str], role: Role) -> Corrections:
         """Files are for this."""
-        given = dict.fromkeys(paths, role)
+        return self.with_roles(dict.fromkeys(paths, role))
+
+    def with_roles(self, given: Mapping[str, Role]) -> Corrections:
+        """Each file is for what is given."""
         mixes = tuple(p for p in self.rough_mixes if p not in given)
         return replace(self, roles={**self.roles, **given}, rough_mixes=mixes)
 

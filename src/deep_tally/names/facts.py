@@ -23,6 +23,10 @@ from deep_tally.model.tempo_source import (
     SET_BY_USER,
 )
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, Timeline, steady
+from deep_tally.names.prefix import shared_prefix
+from deep_tally.names.segments import segments_of
+from deep_tally.names.vocabulary import shipped
+from deep_tally.names.words import stem_of
 
 T = TypeVar("T")
 
@@ -31,7 +35,8 @@ _remembered = lru_cache(maxsize=20_000)
 
 SLOWEST_BPM, FASTEST_BPM = 20.0, 400.0
 TEMPO_SAID = re.compile(
-    r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*bpm\b|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)", re.I
+    r"(?<![\d.,])(\d{2,3}(?:[.,]\d{1,3})?)[\s_-]*(?:bpm\b|b\.\s?p\.\s?m\b\.?)|\bbpm[\s_:=-]*(\d{2,3}(?:[.,]\d{1,3})?)",
+    re.I,
 )
 KEY_SAID = re.compile(
     r"(?<![A-Za-z0-9])([A-Ha-h])[\s_-]?(#|♯|♭|b|sharp|flat)?[\s_-]*(major|minor|maj|min|dur|moll)(?![A-Za-z])"
@@ -95,6 +100,11 @@ _LABELLED = re.compile(
     r"^[\s*\-]*(song|title|titel|artist|band|interpret|tempo|bpm|key|tonart)[ \t]*[:=][ \t]*(\S.*?)[ \t]*$",
     re.IGNORECASE | re.MULTILINE,
 )
+_TEMPO_SENTENCE = re.compile(
+    r"\b(?:tempo|speed|click)\b(?:\s+(?:is|was|at|of|around|about|ist|war|bei|liegt|the|set|to|on|song|um|track)\b)*"
+    r"[\s:=]+(\d{2,3}(?:[.,]\d{1,3})?)(?![\d:%])",
+    re.I,
+)
 _NUMBER = re.compile(r"(?<!\d)\d{2,3}(?:[.,]\d{1,3})?(?!\d)")
 
 
@@ -113,7 +123,14 @@ def facts_in(text: str) -> SongFacts:
                 tempo = float(number[0].replace(",", "."))
         else:
             key = key or key_in(value) or key_in(f"{value} major")
-    return SongFacts(title=title, artist=artist, tempo_bpm=tempo or tempo_in(text), key=key or key_in(text))
+    tempo = tempo or tempo_in(text) or _tempo_of_sentence(text)
+    return SongFacts(title=title, artist=artist, tempo_bpm=tempo, key=key or key_in(text))
+
+
+def _tempo_of_sentence(text: str) -> float | None:
+    """What a free sentence says: "the tempo is 112", "click at 92"."""
+    stated = (float(m[1].replace(",", ".")) for m in _TEMPO_SENTENCE.finditer(text))
+    return next((bpm for bpm in stated if SLOWEST_BPM <= bpm <= FASTEST_BPM), None)
 
 
 def read_facts(
@@ -179,13 +196,14 @@ def read_facts(
         (FILES_NAMES, _most_common(tempo_in(t) for t in names)),
         (METADATA, _most_common(tempo_in(t) for t in comments)),
         (FOLDER, tempo_in(around)),
+        (FOLDER, tempo_in(_single_folder(names))),
         (CLICK, _first(played)),
     )
     return SongFacts(
         tempos=tuple((where, t) for where, stated in tempos.items() for t in stated if t is not None),
         keys=tuple((where, k) for where, stated in keys.items() for k in stated if k is not None),
         artist=_first(s.artist for s in said),
-        title=title_of(name) or _first(s.title for s in said) or title_of(around),
+        title=title_of(name) or _first(s.title for s in said) or title_of(around) or _shared_title(names),
         tempo_bpm=tempo_bpm,
         tempo_from=tempo_from,
         tempo_map=_tempo_map(tempo_bpm, files, requested_meter),
@@ -193,8 +211,36 @@ def read_facts(
         or _most_common(key_in(t) for t in [*names, *comments])
         or _first(s.key for s in said)
         or _first(m.key for m in files)
-        or key_in(around),
+        or key_in(around)
+        or key_in(_single_folder(names)),
     )
+
+
+def _single_folder(paths: Sequence[str]) -> str:
+    """The name of the one folder that all files lie in; empty where there is none."""
+    folders = {path.split("/")[0] if "/" in path else "" for path in paths}
+    return folders.pop() if len(folders) == 1 else ""
+
+
+def _shared_title(paths: Sequence[str]) -> str | None:
+    """The title that the one folder inside the delivery states, or the beginning that nearly all names share.
+
+    A beginning of known words ("Drums") names parts, and no song.
+    """
+    begun = shared_prefix(stem_of(path) for path in paths)
+    known = shipped()
+    words = [p.word for p in segments_of(begun) if not p.is_digits]
+    if all(w in known.single_words or w in known.plain for w in words):
+        begun = ""
+    of_names = next((_cased(path, begun) for path in paths if begun and begun in stem_of(path).casefold()), "")
+    return title_of(_single_folder(paths)) or title_of(of_names)
+
+
+def _cased(path: str, begun: str) -> str:
+    """A shared beginning as the file writes it."""
+    stem = stem_of(path)
+    at = stem.casefold().find(begun)
+    return stem[at : at + len(begun)]
 
 
 def _first_stated(*stated: tuple[Phrase, float | None]) -> tuple[Phrase | None, float | None]:

@@ -6,19 +6,18 @@ Notations of tempo and key are common practice; English names have the instrumen
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import pairwise
 
 from deep_tally.model.names import FUZZY, SURE, ParsedName, Token, TokenKind
 from deep_tally.names.facts import DATE_SAID, KEY_SAID, RATE_OR_DEPTH_SAID, TEMPO_SAID, key_in, tempo_in
+from deep_tally.names.prefix import LEADING
 from deep_tally.names.segments import Segment, folded, segments_of
 from deep_tally.names.vocabulary import LONGEST_TERM, Vocabulary
 
 COPY_MARK = re.compile(r"(?:\s*\(\d+\)|[\s_-]+(?:copy|kopie)(?:[\s_-]*\(?\d+\)?)?|(?<=[\s_.-])dup(?:licate)?)$", re.I)
-_LEADING = re.compile(r"^\W*(\d{1,3})(?=[\s_.\-)\]:]+\S)|^(\d{2})(?=[A-Z])")
 _AFTER_PLAIN = re.compile(r"^\W*([^\W\d_]+)[\s_.\-#]*(\d{1,3})(?=[\s_.\-)\]:]+\S)")
 _ONLY_NUMBER = re.compile(r"^\W*(\d{1,3})\W*$")
 _TAKE = re.compile(r"(?<![^\W_])(?:takes?|tk|tke|aufnahme)[\s_.-]*(\d{1,3})(?![^\W_])", re.I)
@@ -142,7 +141,7 @@ def _claim_number(work: _Work) -> None:
         if (match[1],) not in work.vocabulary.parts:
             work.claim("number", *match.span(1), match[1])
         return
-    if match := _LEADING.match(work.stem):
+    if match := LEADING.match(work.stem):
         span = match.span(1) if match[1] else match.span(2)
         rest = [p for p in work.segments if p.start >= span[1]]
         figures = work.stem[span[0] : span[1]]
@@ -357,7 +356,8 @@ def _corrected(vocabulary: Vocabulary, word: str) -> str:
     from rapidfuzz import process  # only where a word is not known
     from rapidfuzz.distance import OSA
 
-    near = [w for w in vocabulary.spelt_out if w[0] == word[0]]
+    # Another last letter makes another word: a corner is no cornet.
+    near = [w for w in vocabulary.spelt_out if w[0] == word[0] and not (len(w) == len(word) and w[:-1] == word[:-1])]
     best = process.extractOne(word, near, scorer=OSA.distance, score_cutoff=1 if len(word) < _FUZZY_LONG else 2)
     return best[0] if best is not None else word
 
@@ -379,36 +379,3 @@ def _claim_rest(work: _Work, context: Context) -> None:
         elif segment.word in work.vocabulary.plain:
             kind = "plain"
         work.claim(kind, segment.start, segment.end, value)
-
-
-def shared_prefix(stems: Iterable[str]) -> str:
-    """The beginning of whole words that at least three names and four of five share, numbers left out."""
-    return _shared_prefix(tuple(stems))
-
-
-@lru_cache(maxsize=64)
-def _shared_prefix(stems: tuple[str, ...]) -> str:
-    begun = [_without_number(stem) for stem in stems]
-    if len(begun) < _PREFIX_LEAST:
-        return ""
-    counts: Counter[str] = Counter()
-    for stem in begun:
-        counts.update(_beginnings(stem))
-    # A name that is nothing but the beginning, as the mix's may be, shares it.
-    whole = Counter(stem.casefold() for stem in begun)
-    shared = [p for p, n in counts.items() if n >= _PREFIX_LEAST and n + whole[p] >= _PREFIX_SHARE * len(begun)]
-    return max(shared, key=len, default="")
-
-
-_PREFIX_LEAST, _PREFIX_SHARE = 3, 0.8
-
-
-def _without_number(stem: str) -> str:
-    match = _LEADING.match(stem)
-    return stem[match.end() :].lstrip(" _-.)]:") if match else stem
-
-
-def _beginnings(stem: str) -> Iterator[str]:
-    segments = segments_of(stem)
-    for segment in segments[:-1]:
-        yield stem[: segment.end].casefold()

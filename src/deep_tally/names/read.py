@@ -6,7 +6,8 @@ from collections.abc import Iterable, Mapping
 
 from deep_tally.model.delivery import SongFacts
 from deep_tally.model.names import ParsedName
-from deep_tally.names.parse import Context, parse, shared_prefix
+from deep_tally.names.parse import Context, parse
+from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.vocabulary import Vocabulary, shipped
 from deep_tally.names.words import stem_of
 

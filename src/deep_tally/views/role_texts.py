@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from deep_tally.model.comparison import MixOf
 from deep_tally.model.delivery import Delivery, Track
@@ -40,6 +40,12 @@ def likely_tracks(delivery: Delivery | None) -> list[Track]:
     """The files whose role is likely only, mixes first: they are a question to the engineer."""
     likely = [t for t in delivery.tracks if t.basis.is_likely] if delivery is not None else []
     return sorted(likely, key=lambda t: t.role is not Role.ROUGH_MIX)
+
+
+def likely_roles(delivery: Delivery | None, paths: Iterable[str]) -> dict[str, Role]:
+    """What those of these files seem to be whose role is likely only."""
+    wanted = set(paths)
+    return {t.path: t.role for t in likely_tracks(delivery) if t.path in wanted}
 
 
 def likely_words(tracks: Sequence[Track]) -> str:

@@ -139,9 +139,47 @@ def test_names_that_say_nothing(name: str) -> None:
     "name", ["Tom 1.wav", "Channel buoy.wav", "Track lead voice.wav", "Bässe.wav", "鼓.wav", "808.wav"]
 )
 def test_names_that_say_something(name: str) -> None:
-    # A lone sign counts as a letter; a bare number does not say what plays, but this one does (common practice).
-    expected = ["name.generic"] if name == "鼓.wav" else []
-    assert codes([*named(name), *others()]) == expected
+    # One Chinese character is a word; a bare number does not say what plays, but this one does (common practice).
+    assert codes([*named(name), *others()]) == []
+
+
+@pytest.mark.parametrize("name", ["insert 7", "aux 1", "send 2", "ch 3", "Bounce 2", "Inst 3", "MIDI 12", "x.wav"])
+def test_slots_of_a_mixer_and_general_words_say_nothing(name: str) -> None:
+    assert "name.generic" in codes([*named(f"{name.removesuffix('.wav')}.wav"), *others()])
+
+
+@pytest.mark.parametrize(
+    ("names", "marked"),
+    [
+        (["Bass.wav", "Copy of Bass.wav"], "Copy of Bass.wav"),
+        (["Bass.wav", "Bass - Copy.wav"], "Bass - Copy.wav"),
+        (["Bass.wav", "Bass copy 2.wav"], "Bass copy 2.wav"),
+        (["Bass.wav", "Bass_v2.wav"], "Bass_v2.wav"),
+        (["Bass.wav", "Bass final_FINAL.wav"], "Bass final_FINAL.wav"),
+        (["Bass_v1.wav", "Bass_v2.wav"], "Bass_v2.wav"),
+    ],
+)
+def test_two_versions_of_one_file_are_one_question(names: list[str], marked: str) -> None:
+    (found,) = of("name.copy-mark", findings([*many_named(*names), *others(3)]))
+    assert (found.action, found.kind, found.files[1]) == (ASK, "question", marked)
+
+
+@pytest.mark.parametrize(
+    ("name", "expected"),
+    [("Copy of Bass", [FIX]), ("Bass (1)", [FIX]), ("Bass_v2", []), ("Bass final", []), ("Final", [])],
+)
+def test_a_version_alone_is_the_current_one(name: str, expected: list[Action]) -> None:
+    found = of("name.copy-mark", findings([*named(f"{name}.wav"), *others()]))
+    assert [f.action for f in found] == expected
+
+
+def test_a_number_before_most_names_or_the_tempo_is_no_track_number() -> None:
+    assert "name.number-twice" not in codes(
+        many_named("96 Bass.wav", "96 Drum.wav", "Horn.wav", "Harp.wav", "Oboe.wav")
+    )
+    seven = [f"7 {part}.wav" for part in ("Bass", "Drum", "Horn")]
+    assert "name.number-twice" not in codes(many_named(*seven, "Harp.wav"))
+    assert "name.number-twice" in codes(many_named(*seven[:2], "Horn.wav", "Harp.wav"))
 
 
 def test_words_that_every_name_carries_do_not_tell_parts_apart() -> None:

@@ -15,6 +15,7 @@ from deep_tally.app.shell.state import CheckState
 from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.role_words import role_words
+from deep_tally.views.role_texts import likely_roles
 
 
 class RoleMenus(QObject):
@@ -57,7 +58,7 @@ class RoleMenus(QObject):
     def _role_setter(self, role: Role) -> Callable[[], None]:
         def set_role() -> None:
             if self._may_correct():
-                self._state.set_role(self._sheet.selected_paths, role)
+                self._state.set_roles(dict.fromkeys(self._sheet.selected_paths, role))
 
         return set_role
 
@@ -88,8 +89,9 @@ class RoleMenus(QObject):
             self._state.set_rough_mix(row.track.path)
 
     def _confirm(self) -> None:
-        if self._may_correct():
-            self._state.confirm_roles(self._sheet.selected_paths)
+        roles = likely_roles(self._state.delivery, self._sheet.selected_paths)
+        if self._may_correct() and roles:
+            self._state.set_roles(roles)
 
     def _may_correct(self) -> bool:
         """Whether roles and songs can be edited now; says why not."""

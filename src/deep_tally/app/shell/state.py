@@ -6,7 +6,7 @@ beside it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -296,22 +296,10 @@ class CheckState(QObject):
             said = self.corrections.with_rough_mix(path, instead_of=others)
             self._sort(said, f"{_name(path)} is the rough mix")
 
-    def set_role(self, paths: Iterable[str], role: Role) -> None:
+    def set_roles(self, roles: Mapping[str, Role]) -> None:
         """Say what files are for. A note that belongs to no song joins the first one when it is said to be sound."""
-        files = list(paths)
-        self._sort(self.corrections.with_role(files, role), f"{_named(files)}: {role_words(role)}")
-
-    def confirm_roles(self, paths: Iterable[str]) -> None:
-        """Say that files are for what they seem to be for; the others of these paths are sure already."""
-        wanted = set(paths)
-        tracks = self.delivery.tracks if self.delivery is not None else ()
-        likely = [t for t in tracks if t.path in wanted and t.basis.is_likely]
-        said = self.corrections
-        for track in likely:
-            said = said.with_role([track.path], track.role)
-        if likely:
-            words = ", ".join(dict.fromkeys(role_words(t.role) for t in likely))
-            self._sort(said, f"{_named([t.path for t in likely])}: {words}")
+        words = ", ".join(dict.fromkeys(map(role_words, roles.values())))
+        self._sort(self.corrections.with_roles(roles), f"{_named(list(roles))}: {words}")
 
     def set_song(self, paths: Iterable[str], song: str) -> None:
         """Say to which song files belong; a new name makes a new song."""

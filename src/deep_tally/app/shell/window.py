@@ -21,7 +21,6 @@ from PySide6.QtWidgets import (
 from deep_tally.app.base.theme import Theme
 from deep_tally.app.shell.band import Band
 from deep_tally.app.shell.empty import EmptyPage
-from deep_tally.app.shell.likely_strip import LikelyStrip
 from deep_tally.app.shell.main_menus import MainMenus
 from deep_tally.app.shell.message_line import MessageLine
 from deep_tally.app.shell.navigator import Navigator
@@ -92,13 +91,12 @@ class Window(QMainWindow):
         self.empty.open_files.clicked.connect(self.choose_files)
         self.empty.demo.clicked.connect(lambda: self.state.open_demo())
         self.splitter = QSplitter(Qt.Orientation.Vertical)
-        self.songs, self.likely = SongStrip(theme), LikelyStrip(theme)
+        self.songs = SongStrip(theme)
         self.desk = QWidget()
-        desk = QVBoxLayout(self.desk)
+        self._desk_column = desk = QVBoxLayout(self.desk)
         desk.setContentsMargins(0, 0, 0, 0)
         desk.setSpacing(0)
         desk.addWidget(self.songs)
-        desk.addWidget(self.likely)
         desk.addWidget(self.splitter, 1)
         self.pages = QStackedWidget()
         self.pages.addWidget(self.empty)
@@ -164,9 +162,11 @@ class Window(QMainWindow):
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player.player_bar import PlayerBar
         from deep_tally.app.sheet.sheet_view import SheetView
+        from deep_tally.app.shell.likely_strip import LikelyStrip
         from deep_tally.views.rows import empty_sheet
 
         self.sheet = SheetView(empty_sheet(self.state.brief), self.theme)
+        self.likely = LikelyStrip(self.theme)
         self.bench = Bench(self.theme)
         self.reply = ReplyView(self.theme, self.settings)
         self.brief_panel = BriefPanel(self.theme)
@@ -182,6 +182,7 @@ class Window(QMainWindow):
         self._column.insertWidget(self._column.indexOf(self.said), self.player_bar)
         self._beside.addWidget(self.brief_panel)
         self.brief_panel.hide()
+        self._desk_column.insertWidget(1, self.likely)
         self.splitter.addWidget(self.sheet)
         self.splitter.addWidget(self.bench)
         self.splitter.setHandleWidth(2)

@@ -15,8 +15,9 @@ from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.phrase import Phrase
-from deep_tally.names.parse import COPY_MARK, shared_prefix
+from deep_tally.names.parse import COPY_MARK
 from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
+from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.sides import side_of
 from deep_tally.names.words import bare_stem, leading_number, words_of
 
@@ -44,7 +45,7 @@ def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
         name = song.names.get(track.path)
         if track.role is Role.MIX or (name is not None and name.part is not None):
             continue
-        telling = [w for w in words_of(track.stem) if w not in silent and len(w) > 1]
+        telling = [w for w in words_of(track.stem) if w not in silent and (len(w) > 1 or _is_ideograph(w))]
         if not telling:
             yield about("name.generic", Action.ASK, track, kind="question")
         elif len(telling) == 1 and _FIGURE.search(track.stem):
@@ -52,6 +53,11 @@ def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for word, tracks in unknown.items():
         if len(tracks) >= _SHARED_LEAST and len({t.stem for t in tracks}) == len(tracks):
             yield about("name.generic", Action.ASK, tracks, kind="question", word=word, files=len(tracks))
+
+
+def _is_ideograph(word: str) -> bool:
+    """Whether a single character is a word by itself, as in Chinese and Japanese (Unicode, CJK Unified Ideographs)."""
+    return unicodedata.name(word, "").startswith(("CJK UNIFIED", "CJK COMPATIBILITY"))
 
 
 def characters(song: SongSet, brief: Brief) -> Iterator[Finding]:
@@ -89,18 +95,30 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.long", Action.FIX, track, characters_count=length, most=brief.names.longest)
 
 
+_COPY_OF = re.compile(r"^\s*(?:copy of|kopie von)\s+", re.I)
+_VERSION_MARK = re.compile(r"(?:[\s_-]+(?:v|ver|version)[\s_.-]*\d{1,2}|(?:[\s_-]+final)+)$", re.I)
+
+
+def _without_mark(stem: str) -> str:
+    """A name without what marks it as a copy or a version; all of it where nothing else would be left."""
+    bare = _COPY_OF.sub("", stem)
+    while (shorter := _VERSION_MARK.sub("", COPY_MARK.sub("", bare))) != bare and shorter.strip():
+        bare = shorter
+    return bare
+
+
 def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A file manager's mark for a copy; when several versions came, which one counts?"""
     versions: defaultdict[str, list[Track]] = defaultdict(list)
     for track in song.tracks:
-        bare = COPY_MARK.sub("", track.stem)
-        versions[f"{track.path.rpartition('/')[0]}/{bare.casefold()}"].append(track)
+        versions[f"{track.path.rpartition('/')[0]}/{_without_mark(track.stem).casefold()}"].append(track)
     for tracks in versions.values():
-        marked = [t for t in tracks if COPY_MARK.search(t.stem) and t.role.is_assessed]
+        marked = [t for t in tracks if _without_mark(t.stem) != t.stem and t.role.is_assessed]
         if not marked:
             continue
         if len(tracks) == 1:
-            yield about("name.copy-mark", Action.FIX, marked[0])
+            if COPY_MARK.search(tracks[0].stem) or _COPY_OF.match(tracks[0].stem):
+                yield about("name.copy-mark", Action.FIX, marked[0])
             continue
         for track in marked if len(marked) < len(tracks) else marked[1:]:
             partner = next(t for t in tracks if t not in marked or t is marked[0])
@@ -126,8 +144,10 @@ def number_gap(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Two files carry one track number."""
-    for number, tracks in sorted(_numbered(song).items()):
-        if len(tracks) > 1:
+    numbers = _numbered(song)
+    for number, tracks in sorted(numbers.items()):
+        is_of_all = len(tracks) >= _SHARED_LEAST and 2 * len(tracks) > len(song.assessed)  # a tempo, a year
+        if len(tracks) > 1 and not is_of_all and number != song.facts.tempo_bpm:
             yield about("name.number-twice", Action.FIX, tracks, number=number)
 
 
