@@ -42,6 +42,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Ctrl+C", "Copy the selected rows as text"),
             ("Ctrl+M", "The selected file is the rough mix"),
             ("Ctrl+R", "What the selected files are for…"),
+            ("Ctrl+Shift+R", "The selected files are what they seem to be (marked with “?”)"),
             ("Ctrl+G", "Which song they belong to…"),
         ),
     ),
