@@ -17,6 +17,7 @@ from deep_tally.check.rules import (
     depth,
     exports,
     headroom,
+    leftover,
     length,
     name,
     parts,
@@ -131,6 +132,7 @@ CHECKS = (
     Check("content.several-mixes", content.several_mixes),
     Check("content.mix-copy", content.mix_copy),
     Check("content.two-exports", exports.two_exports),
+    Check("content.leftover", leftover.leftover),
     Check("content.hum", content.hum, alone=True),
 )
 """Every check, in the order findings are shown."""

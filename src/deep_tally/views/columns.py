@@ -116,6 +116,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.two-exports": "other export",
         "content.hum": "hum",
         "content.clips": "a clip",
+        "content.leftover": "left over",
         "content.mix-copy": "a copy",
         "content.several-mixes": "which one?",
     }

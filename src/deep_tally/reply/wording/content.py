@@ -192,6 +192,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _clips,
             "Joined where they belong, they are one track.",
         ),
+        "content.leftover": Wording(
+            "Sound after the song",
+            "{files} sounds again after the song has ended",
+            lambda f: f"at {f.first_place}, {duration(f.number('ms'))} after everything else has ended",
+            "It may be left over from another take.",
+        ),
         "content.mix-copy": Wording(
             "A copy of the mix",
             "The mix was sent more than once: {files}",
