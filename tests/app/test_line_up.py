@@ -399,7 +399,7 @@ def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, windo
     assert listening.position_s is not None
     assert 12.0 <= listening.position_s < 20.0
     assert listening.has_mix
-    assert len(listening.paths) == len(view.lanes)
+    assert len(listening.paths) == len(view.lanes) - 1  # all but the group, whose members play
     assert listening.safe_db > 6
     assert "Simulated output, not heard" in window.player_bar.output.text()
     wait(lambda: listening.heard is not None and max(listening.heard.peak_dbfs) > -60)
@@ -509,6 +509,22 @@ def test_the_rough_mix_is_heard_instead_of_the_sum(view: LineUpView, window: Win
     window.listening.record_to = None
     window.listening.set_safe(True)
     window.listening.set_bus("sum")
+
+
+def test_a_group_beside_its_members_is_left_out_until_the_user_says_otherwise(view: LineUpView, window: Window) -> None:
+    group = "27 Plucked group.wav"
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: window.listening.is_playing)
+    assert group not in window.listening.paths
+    assert {"04 Upright bass.wav", "07 Nylon guitar right.wav"} <= set(window.listening.paths)
+    press(view, Qt.Key.Key_Space)
+    wait(lambda: not window.listening.is_playing)
+    window.state.set_roles({group: Role.GROUP})
+    wait(lambda: window.state.delivery is not None)
+    assert not lane(view, group).plays_twice
+    window.state.undo_stack.undo()
+    wait(lambda: window.state.delivery is not None)
+    assert lane(view, group).plays_twice
 
 
 def test_a_finding_is_looped_with_a_second_of_lead_in(view: LineUpView, window: Window) -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from deep_tally.check.common import find_common, length_difference_s
 from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.model.comparison import Comparison, MixOf, SumOf
 from deep_tally.model.delivery import Common
-from tracks import brief, track
+from deep_tally.model.files import BY_USER, Role
+from tracks import brief, song_of, track
 
 POWER_OF_TWO = 65_536
 """A rate at which one frame is an exact number of seconds."""
@@ -53,3 +57,19 @@ def test_where_half_share_a_rate_the_one_that_is_requested_counts() -> None:
     assert find_common(half, DEFAULT_BRIEF).rate_hz is None
     assert find_common(half, brief(rates=[96_000])).rate_hz == 96_000
     assert find_common(half[:3], brief(rates=[96_000])).rate_hz == 48_000
+
+
+def test_what_others_play_as_well_is_a_group_beside_its_members_or_a_copy_of_the_mix() -> None:
+    mixes = [track(name, role=Role.ROUGH_MIX) for name in ("2 A.wav", "3 B.wav")]
+    files = [track("1 Bus.wav", role=Role.GROUP), *mixes]
+    comparison = Comparison(
+        sums=tuple(SumOf(path=path, parts=(("x", 0.0),), residual_db=-99) for path in ("1 Bus.wav", "4 T.wav")),
+        mixes=(
+            MixOf(path="2 A.wav", members=("x",), files=1),
+            MixOf(path="3 B.wav", members=("x",), files=1, copy_of="2 A.wav"),
+        ),
+    )
+    song = replace(song_of([*files, track("4 T.wav")]), comparison=comparison)
+    assert song.played_by_others == {"1 Bus.wav", "3 B.wav"}
+    mine = replace(song, tracks=tuple(replace(t, basis=BY_USER) for t in song.tracks))
+    assert mine.played_by_others == frozenset()

@@ -163,6 +163,17 @@ class SongSet:
             holders.setdefault(member, set()).add(holder)
         return {member: frozenset(found) for member, found in holders.items()}
 
+    @cached_property
+    def played_by_others(self) -> frozenset[str]:
+        """Groups beside their members and copies of a mix: with all files together, their sound would play twice.
+
+        What the user set to be something plays, whatever is in it.
+        """
+        by_user = {t.path for t in self.tracks if t.basis.source == "user"}
+        groups = {s.path for s in self.comparison.sums} & {t.path for t in self.with_role(Role.GROUP)}
+        copies = {m.path for m in self.comparison.mixes if m.copy_of is not None}
+        return frozenset((groups | copies) - by_user)
+
     def placed_frames(self, track: Track) -> int:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""
         placement = self.placements.get(track.path)

@@ -58,6 +58,8 @@ class Lane:
         The second line beside it; empty where nothing is to be said.
     action : Action or None
         Its gravest.
+    plays_twice : bool
+        Whether other files play what it holds: it is only heard where it is chosen.
     """
 
     track: Track
@@ -71,6 +73,7 @@ class Lane:
     says: str
     action: Action | None
     marks: tuple[LaneMark, ...]
+    plays_twice: bool = False
 
     @property
     def path(self) -> str:
@@ -160,6 +163,7 @@ def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Spe
                 key=lambda m: m.start_s,
             )
         ),
+        plays_twice=track.path in song.played_by_others,
     )
 
 
