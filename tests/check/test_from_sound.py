@@ -52,12 +52,12 @@ def test_a_gated_square_that_is_on_at_the_first_sample_is_not() -> None:
 
 @pytest.mark.parametrize("left_s", [0.2, 1.0, 2.0])
 def test_a_bell_that_still_rings_at_the_end_is_cut(left_s: float) -> None:
-    assert found(song((5, BELL), (SECONDS - left_s, BELL))) == ["length.tail-cut"]
+    assert found(song((5, BELL), (30, BELL), (SECONDS - left_s, BELL))) == ["length.tail-cut"]
 
 
 @pytest.mark.parametrize("fade_ms", [30, 60, 200])
 def test_a_short_fade_at_the_end_is_no_cut(fade_ms: int) -> None:
-    part = song((5, BELL), (SECONDS - 1.0, BELL))
+    part = song((5, BELL), (30, BELL), (SECONDS - 1.0, BELL))
     fade = round(fade_ms * RATE / 1000)
     part[-fade:] *= np.linspace(1, 0, fade) ** 2
     assert found(part) == []
