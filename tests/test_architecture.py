@@ -243,7 +243,7 @@ TOGETHER = {
     "compare/test_compare.py": "model: comparison",
     "check/rules/test_start.py": "check/rules: stamps",
     "engine/test_check_run.py": "engine: opening preparing",
-    "views/test_rows.py": "views: cell_texts columns filter role_texts",
+    "views/test_rows.py": "views: cell_texts columns filter",
     "app/test_line_up.py": "views: lanes time_axis",
     "app/test_reliability.py": "views: not_checked",
     "reply/test_save.py": "work: atomic",
@@ -252,7 +252,7 @@ TOGETHER = {
         " start length rate depth clipping headroom channels name content"
     ),
     "reply/test_brief_page.py": "reply: brief_words; reply/formats: pdf",
-    "app/test_songs_and_roles.py": "reply: correction_words role_words",
+    "app/test_songs_and_roles.py": "reply: correction_words role_words role_texts",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main recalled",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
     "listen/test_player_process.py": "listen: plan voices",

@@ -454,3 +454,11 @@ def test_a_name_no_encoding_reads_survives_the_round_trip_through_json(tmp_path:
     assert os.fsencode(path) == b"V\xf6ice.wav"
     assert (tmp_path / path).exists()
     assert "V�ice.wav" in run("check", tmp_path).stdout
+
+
+def test_what_a_file_only_seems_to_be_is_said_here_as_in_the_window(tmp_path: Path) -> None:
+    (tmp_path / "Song 96 BPM").mkdir()
+    for name in ("Bass.wav", "Voice.wav", "Ghost kick.wav"):
+        sound(tmp_path / "Song 96 BPM" / name)
+    said = run("check", tmp_path / "Song 96 BPM").stderr
+    assert "deep-tally: “Ghost kick.wav” is probably a trigger (by its name)." in said

@@ -22,6 +22,7 @@ from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.numbers import count, megabytes
+from deep_tally.reply.role_texts import likely_tracks, likely_words
 from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.brief_library import named_brief
@@ -87,6 +88,8 @@ def run_check(
         click.echo(f"deep-tally: {readable(trouble)}", err=True)
     for incomplete in delivery.incomplete:
         click.echo(f"deep-tally: {readable(incomplete_words(incomplete))}", err=True)
+    for track in likely_tracks(delivery):
+        click.echo(f"deep-tally: {likely_words([track])}", err=True)
     if not quiet and json_path != "-":
         _print_tally(delivery)
     if delivery.incomplete:

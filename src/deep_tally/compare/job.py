@@ -80,7 +80,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         gram = sampled.gram()
         alive()
         mixes, groups = find_composites(sampled, gram, alive=alive)
-        # What a mix is to its parts is known now; parts are held against parts.
+        # What a mix is to its parts is known now; the rest compares parts with parts.
         of_mixes = frozenset(m.path for m in mixes)
         parts = [n for n, t in enumerate(group) if t.path not in of_mixes and not _is_lossy(t)]
         group = [group[n] for n in parts]

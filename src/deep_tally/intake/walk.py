@@ -22,7 +22,6 @@ from deep_tally.names.facts import title_of
 from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.roles import RoleReading, read_role, settle_roles
 from deep_tally.names.songs import group_songs
-from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.names.words import natural_key
 
 _DOCUMENT_ENDINGS = frozenset(".txt .md .pdf .rtf .doc .docx .odt .csv .html .htm .xls .xlsx .ods".split())
@@ -58,7 +57,6 @@ def take_in(
     rough_mix: Path | None = None,
     unpack_into: Path | None = None,
     on_step: OnStep = lambda done, total: None,
-    vocabulary: Vocabulary | None = None,
 ) -> Intake:
     """List what the client sent.
 
@@ -72,8 +70,6 @@ def take_in(
         A private folder for what is in zips; without one they stay closed.
     on_step : callable
         Called at every step, for progress.
-    vocabulary : Vocabulary, optional
-        The words for parts and roles, with the user's own; else the shipped ones.
 
     Returns
     -------
@@ -100,7 +96,7 @@ def take_in(
         found.append(rough_mix)
     files, archives = _open_zips([_look_at(path) for path in dict.fromkeys(found)], unpack_into, troubles, on_step)
     source, base, name = _home(paths, files, archives)
-    entries = _entries(files, base, name, troubles, vocabulary)
+    entries = _entries(files, base, name, troubles)
     if rough_mix is not None:
         entries = with_rough_mix(entries, next(e.path for e in entries if e.source == rough_mix))
     entries.sort(key=lambda e: natural_key(e.path))
@@ -108,7 +104,7 @@ def take_in(
     intake = Intake(
         source=source,
         name=name,
-        entries=tuple(_placed(entries, name, vocabulary)),
+        entries=tuple(_placed(entries, name)),
         archives=tuple(archives),
         folders=tuple(path for path in paths if path.is_dir()),
         troubles=tuple(t.sentence for t in named if isinstance(t, LeftOut)),
@@ -263,9 +259,7 @@ def _delivery_name(whole: Path, archives: Sequence[Path]) -> str:
 # -- roles and songs --------------------------------------------------------------------------
 
 
-def _entries(
-    files: Sequence[_File], base: Path, name: str, troubles: list[Trouble], vocabulary: Vocabulary | None
-) -> list[Entry]:
+def _entries(files: Sequence[_File], base: Path, name: str, troubles: list[Trouble]) -> list[Entry]:
     stems = {f.shown.with_suffix("").as_posix(): f.shown.name for f in files if f.kind.is_sound}
     prefix = shared_prefix(f.shown.stem for f in files if f.kind.is_sound)
     entries = []
@@ -278,7 +272,7 @@ def _entries(
                 remedy = Phrase("do.copy-here")
                 troubles.append(NotCheckedHere(path, Phrase("here.no-size", why=error.strerror), remedy))
             status = None
-        reading = _role(file, path, name, vocabulary, prefix)
+        reading = _role(file, path, name, prefix)
         role = reading.role
         if file.damage is not None and not role.is_audio:
             troubles.append(LeftOut(path, file.damage.problem, file.damage.remedy))
@@ -300,13 +294,13 @@ def _entries(
     return entries
 
 
-def _role(file: _File, path: str, delivery_name: str, vocabulary: Vocabulary | None, prefix: str) -> RoleReading:
+def _role(file: _File, path: str, delivery_name: str, prefix: str) -> RoleReading:
     if file.kind is Kind.MIDI:
         return RoleReading(Role.MIDI)
     if file.kind.is_sound and is_film(file.source, file.head):
         return RoleReading(Role.REFERENCE)
     if file.kind.is_sound or (file.ending.removeprefix(".") in SOUND_ENDINGS and file.kind not in _CLOSED_ARCHIVES):
-        return read_role(path, delivery_name, vocabulary, prefix=prefix)
+        return read_role(path, delivery_name, prefix=prefix)
     if file.ending in _DOCUMENT_ENDINGS or file.kind is Kind.DOCUMENT:
         return RoleReading(Role.DOCUMENT)
     # A project's or a cache's text is markup; what a person writes is not.
@@ -320,19 +314,19 @@ def _beside(shown: Path, sounds: dict[str, str]) -> str:
     return sounds.get(stem.as_posix()) or sounds.get(stem.with_suffix("").as_posix(), "")
 
 
-def _placed(entries: list[Entry], name: str, vocabulary: Vocabulary | None) -> list[Entry]:
+def _placed(entries: list[Entry], name: str) -> list[Entry]:
     """Songs first, then what only a song's files together say of their roles."""
     grouped = group_songs(entries, name)
     songs = list(dict.fromkeys(e.song for e in grouped))
     if len(songs) > 1:
         # A song's title does not count against its mix.
-        grouped = [_read_again(e, vocabulary) if e.role is Role.TRACKOUT else e for e in grouped]
+        grouped = [_read_again(e) if e.role is Role.TRACKOUT else e for e in grouped]
     settled: dict[str, Entry] = {}
     for song in songs:
         settled |= {e.path: e for e in settle_roles([e for e in grouped if e.song == song])}
     return [settled[e.path] for e in grouped]
 
 
-def _read_again(entry: Entry, vocabulary: Vocabulary | None) -> Entry:
-    reading = read_role(entry.path, entry.song, vocabulary)
+def _read_again(entry: Entry) -> Entry:
+    reading = read_role(entry.path, entry.song)
     return replace(entry, role=reading.role, basis=reading.basis)

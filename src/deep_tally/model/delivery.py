@@ -151,6 +151,23 @@ class SongSet:
         return tuple(t for t in self.tracks if t.role.is_assessed)  # every check of every file comes by here
 
     @cached_property
+    def end_s(self) -> float:
+        """Where the song ends: the common end, or the longest file's where there is none."""
+        if self.common.seconds is not None:
+            return self.common.seconds
+        return max((t.format.seconds for t in self.assessed if t.format is not None), default=0.0)
+
+    @cached_property
+    def by_path(self) -> Mapping[str, Track]:
+        """Its files by their paths."""
+        return {t.path: t for t in self.tracks}
+
+    @cached_property
+    def stamped(self) -> tuple[Track, ...]:
+        """The assessed files that carry a broadcast-wave time reference (EBU Tech 3285)."""
+        return tuple(t for t in self.assessed if t.format is not None and t.format.time_reference is not None)
+
+    @cached_property
     def held_by(self) -> Mapping[str, frozenset[str]]:
         """For each file that another one holds in step with itself: which ones do, as mix, group or copy."""
         holders: dict[str, set[str]] = {}

@@ -22,8 +22,8 @@ from deep_tally.names.siblings import siblings_of
 from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.names.words import natural_key, stem_of
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.role_texts import role_reason
 from deep_tally.views.columns import QUESTIONS_OF, Column, SortBy
-from deep_tally.views.role_texts import role_reason
 
 _NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
 

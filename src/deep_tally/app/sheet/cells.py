@@ -16,9 +16,9 @@ from deep_tally.app.base.theme import Colours, font
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.numbers import signed
+from deep_tally.reply.role_texts import role_mark
 from deep_tally.views.cell_texts import companion_text, used_bits
 from deep_tally.views.columns import Column, short_word
-from deep_tally.views.role_texts import role_mark
 from deep_tally.views.rows import Row, Sheet
 
 PAD = 8.0

@@ -11,7 +11,7 @@ from deep_tally.app.base.elided import ElidedLabel
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.files import Role
-from deep_tally.views.role_texts import likely_tracks, likely_words
+from deep_tally.reply.role_texts import likely_tracks, likely_words
 
 
 class LikelyStrip(QWidget):

@@ -14,8 +14,8 @@ from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
 from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.role_texts import likely_roles
 from deep_tally.reply.role_words import role_words
-from deep_tally.views.role_texts import likely_roles
 
 
 class RoleMenus(QObject):

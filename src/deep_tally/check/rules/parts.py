@@ -15,7 +15,7 @@ _CHANNEL_WORDS = {1: "mono", 2: "stereo"}
 
 
 def missing_in(part: RequestedPart, song: SongSet) -> str | None:
-    """What of an requested part did not come, in words; None where all of it did.
+    """What of a requested part did not come, in words; None where all of it did.
 
     A file whose name says none of the requested forms may be any of them: one such file stands for one form.
     """
@@ -34,7 +34,7 @@ def missing_in(part: RequestedPart, song: SongSet) -> str | None:
 
 
 def part_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Asked parts without a file, or with only one of the forms that were requested."""
+    """Requested parts without a file, or with only one of the forms that were requested."""
     missing = tuple(words for part in song.parts if (words := missing_in(part, song)) is not None)
     if missing and song.assessed:
         yield about("content.part-missing", Action.ASK, (), missing=missing)

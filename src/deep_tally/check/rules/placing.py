@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from deep_tally.check.build import about
-from deep_tally.check.rules.stamps import is_placed_by_hand, stamped
+from deep_tally.check.rules.stamps import is_placed_by_hand
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
@@ -26,13 +26,6 @@ def begins_at_sound(track: Track, brief: Brief) -> bool:
     return first is not None and first / sound.rate_hz * 1000 <= brief.threshold("start.at_sound_ms")
 
 
-def song_end_s(song: SongSet) -> float:
-    """Where the song ends: the common end, or the longest file's where there is none."""
-    if song.common.seconds is not None:
-        return song.common.seconds
-    return max((t.format.seconds for t in song.assessed if t.format is not None), default=0.0)
-
-
 def _bar_s(song: SongSet) -> float | None:
     timeline = song.facts.timeline
     return timeline.seconds_of_bar(1) if timeline is not None else None
@@ -41,7 +34,7 @@ def _bar_s(song: SongSet) -> float | None:
 def is_clearly_short(track: Track, song: SongSet, brief: Brief) -> bool:
     """Whether a file ends a bar before the song does, or two seconds where no tempo is known or bars are longer."""
     shortest = brief.threshold("start.unplaced_s")
-    lack_s = song_end_s(song) - (track.format.seconds if track.format is not None else 0.0)
+    lack_s = song.end_s - (track.format.seconds if track.format is not None else 0.0)
     return track.is_heard and lack_s > min(shortest, _bar_s(song) or shortest)
 
 
@@ -58,12 +51,10 @@ def is_placed(track: Track, song: SongSet, brief: Brief) -> bool:
     """Whether a stamp, the user or another file's sound says where it belongs."""
     if is_placed_by_hand(song, track):
         return True
-    if track.format is not None and track.format.time_reference is not None and len(stamped(song)) > 1:
+    if track.format is not None and track.format.time_reference is not None and len(song.stamped) > 1:
         return True
-    return any(
-        holder.path in song.held_by.get(track.path, ()) and not is_clearly_short(holder, song, brief)
-        for holder in song.tracks
-    )
+    holders = (song.by_path[path] for path in song.held_by.get(track.path, ()) if path in song.by_path)
+    return any(not is_clearly_short(holder, song, brief) for holder in holders)
 
 
 def _leads_in(track: Track, song: SongSet, brief: Brief) -> bool:

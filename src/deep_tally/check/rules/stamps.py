@@ -11,11 +11,6 @@ from deep_tally.model.findings import Action
 from deep_tally.model.placement import Placement
 
 
-def stamped(song: SongSet) -> tuple[Track, ...]:
-    """The asked tracks that carry a time reference."""
-    return tuple(t for t in song.assessed if t.format is not None and t.format.time_reference is not None)
-
-
 def offset_by_stamp(song: SongSet, track: Track) -> int | None:
     """Frames (at the track's rate) by which its stamp puts it behind the set's earliest one.
 
@@ -25,7 +20,7 @@ def offset_by_stamp(song: SongSet, track: Track) -> int | None:
         return None
     seconds = {
         t.path: t.format.time_reference / t.format.rate_hz
-        for t in stamped(song)
+        for t in song.stamped
         if t.format is not None and t.format.time_reference is not None
     }
     if track.path not in seconds or len(set(seconds.values())) < 2:
@@ -41,7 +36,7 @@ def action_on_stamp(song: SongSet, track: Track, offset: int, brief: Brief) -> A
     """
     if song.common.seconds is None or track.format is None:
         return Action.FIX
-    if not any(length_difference_s(t, song.common) for t in stamped(song)):
+    if not any(length_difference_s(t, song.common) for t in song.stamped):
         return Action.NOTE
     tolerance_s = brief.threshold("length.tolerance_ms") / 1000
     late = (offset + track.format.frames) / track.format.rate_hz > song.common.seconds + tolerance_s

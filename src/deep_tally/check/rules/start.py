@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from deep_tally.check.build import about, is_most, place_at
 from deep_tally.check.common import length_difference_s
 from deep_tally.check.rules.placing import begins_at_sound, is_placed
-from deep_tally.check.rules.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp, stamped
+from deep_tally.check.rules.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Kind
@@ -87,7 +87,7 @@ def set_at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Broadcast-wave time references differ: files are placed by them."""
-    marked = stamped(song)
+    marked = song.stamped
     moved = [t for t in marked if offset_by_stamp(song, t)]
     if not moved:
         return
@@ -104,7 +104,7 @@ def stamp_differs(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Some files carry a time reference, others none."""
     bare = [t for t in song.assessed if t.format is not None and t.format.time_reference is None]
-    if stamped(song) and bare:
+    if song.stamped and bare:
         yield about("start.stamp-partial", Action.NOTE, bare, files=len(bare))
 
 
