@@ -250,7 +250,7 @@ def test_new_names_stand_beside_the_old_ones(named: Window, qtbot: QtBot, folder
     qtbot.keyClick(named, Qt.Key.Key_4, CTRL)
     assert named.pages.currentWidget() is named.names
     assert new_names(named) == {
-        "01 Kick In.wav": "01 Kick drum inside.wav",
+        "01 Kick In.wav": "01 Kick In.wav",
         "02 bs.wav": "02 Bass.wav",
         "03 vx3.wav": "03 Voice 3.wav",
         "04 LdVox wet.wav": "04 Lead voice wet.wav",
@@ -338,7 +338,7 @@ def test_the_order_by_family_counts_anew(named: Window, qtbot: QtBot) -> None:
     box.setFocus()
     qtbot.keyClick(box, Qt.Key.Key_Down)
     assert list(new_names(named).values())[:4] == [
-        "01 Kick drum inside.wav",
+        "01 Kick In.wav",
         "02 Bass.wav",
         "03 Guitar L.wav",
         "04 Guitar R.wav",
@@ -354,7 +354,7 @@ def test_names_go_into_the_reply_and_out_as_csv(named: Window, qtbot: QtBot, tmp
     assert "04 LdVox wet.wav → 04 Lead voice wet.wav" in named.reply.text.toPlainText()
     named.names.save_csv_to(tmp_path / "names.csv")
     rows = list(csv.reader((tmp_path / "names.csv").open(encoding="utf-8", newline="")))
-    assert rows[1] == ["01 Kick In.wav", "01 Kick drum inside.wav", ""]
+    assert rows[1] == ["01 Kick In.wav", "01 Kick In.wav", ""]
     named.names.save_csv_to(folder / "02 bs.wav")
     assert "it is one of the client's files" in named.said.text()
 

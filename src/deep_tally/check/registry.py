@@ -103,6 +103,7 @@ CHECKS = (
     Check("channels.to-split", channels.to_split, alone=True),
     Check("channels.role", parts.role),
     Check("name.generic", name.generic),
+    Check("name.no-part", name.no_part),
     Check("name.characters", name.characters),
     Check("name.clash", name.clash),
     Check("name.long", name.long),

@@ -21,8 +21,9 @@ from deep_tally.names.words import natural_key
 
 DEFAULT_PATTERN = "{number} {part} {index} {variant} {side}"
 Trouble = Literal["", "clash", "empty", "long"]
-_SPELT_OUT = 4
-"""Letters of a word that is no abbreviation."""
+_VOWELS = frozenset("aeiouyäöü")
+_ABBREVIATED = frozenset({"vox"})
+"""Short forms that look like words."""
 _SIDES = {"left": "L", "right": "R"}
 _LAYOUT = {"left": 0, "right": 1}
 
@@ -113,13 +114,22 @@ def make_plan(
     """
     require_pattern(pattern)
     ordered = sorted(paths, key=natural_key) if order == "delivered" else in_family_order(paths, names)
-    digits = max(2, len(str(len(ordered))))
+    numbers = _numbers(ordered, names, keep=order == "delivered")
     made = []
-    for place, path in enumerate(ordered, start=1):
-        values = _values(path, names[path], facts) | {"number": f"{place:0{digits}d}"}
+    for path in ordered:
+        values = _values(path, names[path], facts) | {"number": numbers[path]}
         stem = storable(own[path]) if path in own else storable(fill(pattern, values))
         made.append(Renamed(path, f"{stem}{_ending(path)}" if stem else "", path in own))
     return _with_troubles(made, longest)
+
+
+def _numbers(ordered: Sequence[str], names: Mapping[str, ParsedName], *, keep: bool) -> dict[str, str]:
+    """Track numbers: the client's own, where every file has one and no two are the same; else by place."""
+    own = {path: number for path in ordered if (number := names[path].number) is not None}
+    if not keep or len(own) < len(ordered) or len(set(own.values())) < len(ordered):
+        own = {path: place for place, path in enumerate(ordered, start=1)}
+    digits = max(2, len(str(max(own.values(), default=0))))
+    return {path: f"{number:0{digits}d}" for path, number in own.items()}
 
 
 def _ending(path: str) -> str:
@@ -130,12 +140,13 @@ def _ending(path: str) -> str:
 
 def _values(path: str, name: ParsedName, facts: SongFacts) -> dict[str, str]:
     own_words = " ".join(_kept_words(name))
+    is_told_apart = _says_what_plays(name)  # else all its words are in {part} already
     return {
         "part": _capital(part_words(name)),
         "words": _capital(own_words),
-        "index": name.first("index") or "",
-        "variant": " ".join(name.variants),
-        "side": _SIDES.get(name.side or "", ""),
+        "index": (name.first("index") or "") if is_told_apart else "",
+        "variant": _variant_words(name) if is_told_apart else "",
+        "side": _SIDES.get(name.side or "", "") if is_told_apart else "",
         "family": name.family,
         "song": facts.title or "",
         "artist": facts.artist or "",
@@ -146,32 +157,62 @@ def _values(path: str, name: ParsedName, facts: SongFacts) -> dict[str, str]:
 
 
 def part_words(name: ParsedName) -> str:
-    """What plays, in words written out; the client's own words where the vocabulary knows only some of them."""
-    others = [t for t in name.tokens if t.kind == "rest" and t.value.isalpha() and len(t.value) > 1]
+    """What plays. The client's own words stay, only abbreviations are written out: "Room" is no drum room."""
+    others = [t for t in name.tokens if t.kind == "rest" and any(c.isalpha() for c in t.value) and len(t.value) > 1]
     if name.part is None or others:
         return " ".join(_kept_words(name))
     if _is_joint(name):
         return " + ".join(name.parts)
     own = [p.word for word in _kept_words(name) for p in segments_of(word)]
-    known = shipped().words
-    is_spelt_out = name.confidence == SURE and all(len(word) >= _SPELT_OUT and word in known for word in own)
-    part = name.part.split()
-    # "Singers" and "Upright bass" say more than their part, "Kick" less, and "Voice lead" says it in another order.
-    # Words of the user's own are there to be written out.
-    if is_spelt_out and len(own) >= len(part) and sorted(own) != sorted(part):
+    part = [p.word for p in segments_of(name.part)]
+    # "Voice lead" says its part in another order; words of the user's own are there to be written out.
+    if name.confidence == SURE and all(_is_written_out(word, part) for word in own) and not _reorders(own, part):
         return " ".join(_kept_words(name))
-    return name.part
+    of_one_word = [word for word in part if len(own) == 1 and _shortens(own[0], word)]
+    return of_one_word[0] if of_one_word else name.part
+
+
+def _reorders(own: Sequence[str], part: Sequence[str]) -> bool:
+    return list(own) != list(part) and sorted(own) == sorted(part)
+
+
+def _is_written_out(word: str, part: Sequence[str]) -> bool:
+    """Whether a word of a name is no abbreviation of its part: not "gtr", "perc" or "vox"."""
+    if word not in shipped().words or word in _ABBREVIATED:
+        return False
+    if word.isdecimal() or {word, f"{word}s", word.removesuffix("s")} & set(part):
+        return True
+    return bool(_VOWELS & set(word)) and not any(_shortens(word, whole) for whole in (*part, "".join(part)))
+
+
+def _shortens(short: str, word: str) -> bool:
+    """Whether an abbreviation leaves out letters of a word and changes none."""
+    letters = iter(word)
+    return len(short) < len(word) and short[:1] == word[:1] and all(letter in letters for letter in short)
+
+
+def _variant_words(name: ParsedName) -> str:
+    """Which form of the part it is, in the client's words where they are words: "in", but "double" for "dbl"."""
+    said = ((t, name.stem[t.start : t.end]) for t in name.tokens if t.kind == "variant")
+    return " ".join(own if own.isalpha() and _VOWELS & set(own.casefold()) else t.value for t, own in said)
 
 
 def _is_joint(name: ParsedName) -> bool:
     return len(name.parts) > 1 and any(c in name.stem for c in "+&")
 
 
+def _part_tokens(name: ParsedName) -> list[str]:
+    return [name.stem[t.start : t.end] for t in name.tokens if t.kind in ("part", "rest")]
+
+
+def _says_what_plays(name: ParsedName) -> bool:
+    return any(c.isalpha() for word in _part_tokens(name) for c in word) or name.part is not None
+
+
 def _kept_words(name: ParsedName) -> list[str]:
     """The client's words for what plays; a name that says nothing keeps all its words."""
-    kept = [name.stem[t.start : t.end] for t in name.tokens if t.kind in ("part", "rest")]
-    if any(any(c.isalpha() for c in word) for word in kept):
-        return kept
+    if _says_what_plays(name):
+        return _part_tokens(name)
     return [name.stem[t.start : t.end] for t in name.tokens if t.kind not in ("number", "copy")] or [name.stem]
 
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-_RUN = re.compile(r"(?:[^\W\d_][̀-ͯ]*)+|\d+")
+_RUN = re.compile(r"\d+ths(?![^\W\d_])|(?:[^\W\d_][̀-ͯ]*)+|\d+", re.I)
 _HUMP = re.compile(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z](?!s?$)[a-z]*)")
 
 

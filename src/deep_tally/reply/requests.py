@@ -303,6 +303,15 @@ TASKS = (
         how="One word each is enough; I'll rename my copies.",
     ),
     Task(
+        key="is-part",
+        kind="question",
+        codes=("name.no-part",),
+        one="Which instrument is {file}?",
+        many="Which instruments are these {count} files?",
+        short="Which instrument?",
+        how="One word each is enough.",
+    ),
+    Task(
         key="is-fact",
         kind="question",
         codes=("name.facts-differ",),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import pytest
 
@@ -140,7 +141,7 @@ def test_names_that_say_nothing(name: str) -> None:
 )
 def test_names_that_say_something(name: str) -> None:
     # One Chinese character is a word; a bare number does not say what plays, but this one does (common practice).
-    assert codes([*named(name), *others()]) == []
+    assert set(codes([*named(name), *others()])) <= {"name.no-part"}
 
 
 @pytest.mark.parametrize("name", ["insert 7", "aux 1", "send 2", "ch 3", "Bounce 2", "Inst 3", "MIDI 12", "x.wav"])
@@ -222,7 +223,7 @@ def test_track_numbers() -> None:
 
 
 def test_long_names() -> None:
-    assert actions_of([*named("B" + "a" * 60 + "ss.wav"), *others()]) == [("name.long", FIX)]
+    assert actions_of([*named("Bass " + "a" * 60 + ".wav"), *others()]) == [("name.long", FIX)]
 
 
 @pytest.mark.parametrize(
@@ -423,3 +424,31 @@ def test_how_far_a_click_drifts_is_said_in_milliseconds() -> None:
     stated = "96 BPM in the folder's name and 96.1 BPM in the click itself"
     # 40 s x (1 - 96/96.1)
     assert said(found, None) == f"{stated}; over 0:40 the click drifts 42 ms ahead of the song's tempo"
+
+
+def no_part(*names: str, **options: Any) -> list[tuple[Action, tuple[str, ...]]]:
+    return [(f.action, f.files) for f in of("name.no-part", findings(named(*names), **options))]
+
+
+def test_names_without_a_known_part_are_one_note_and_a_question_where_most_have_none() -> None:
+    known = ("Bass.wav", "Kick.wav", "Piano.wav")
+    assert no_part(*known) == []
+    assert no_part(*known, "Warm Cloud.wav", "Corner.wav") == [(NOTE, ("Warm Cloud.wav", "Corner.wav"))]
+    lost = ("Warm Cloud.wav", "Corner.wav", "Glass Moth.wav", "Low Tide.wav")
+    assert no_part(*known, *lost) == [(ASK, lost)]
+    assert no_part(*known, *lost[:3]) == [(NOTE, lost[:3])]
+
+
+@pytest.mark.parametrize("name", ["Audio 3.wav", "Drums/Big Moth.wav", "Warm Cloud bus.wav", "Plate Reverb.wav"])
+def test_what_says_its_part_elsewhere_or_is_asked_about_already_is_no_unknown_name(name: str) -> None:
+    assert no_part("Bass.wav", "Kick.wav", "Piano.wav", name) == []
+
+
+def test_a_file_that_stands_for_a_requested_part_is_known() -> None:
+    asked = brief(parts=[{"part": "moth"}])
+    assert no_part("Bass.wav", "Kick.wav", "Piano.wav", "Glass Moth.wav", brief=asked) == []
+
+
+def test_words_of_another_script_may_say_their_part_well() -> None:
+    names = ("ドラム.wav", "ギター.wav", "ピアノ.wav", "歌.wav")
+    assert no_part(*names) == [(NOTE, names)]

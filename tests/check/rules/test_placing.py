@@ -23,9 +23,9 @@ def stamped(tracks: list[Track], reference: int) -> list[Track]:
 
 
 def test_all_files_that_nothing_places_are_one_question_and_none_is_padded() -> None:
-    (found,) = findings([clip(), clip("06 Lyre.wav", frames=20 * RATE, last_sound_frame=15 * RATE), *others()])
+    (found,) = findings([clip(), clip("06 Harp.wav", frames=20 * RATE, last_sound_frame=15 * RATE), *others()])
     assert (found.code, found.action, found.kind) == ("start.unplaced", ASK, "question")
-    assert found.files == ("01 Guitar.wav", "06 Lyre.wav")
+    assert found.files == ("01 Guitar.wav", "06 Harp.wav")
 
 
 @pytest.mark.parametrize(("lack_s", "code"), [(2.01, "start.unplaced"), (1.99, "length.short")])

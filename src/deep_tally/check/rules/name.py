@@ -7,7 +7,7 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 
-from deep_tally.check.build import about
+from deep_tally.check.build import about, is_most
 from deep_tally.check.common import length_difference_s
 from deep_tally.check.rules.click import drifts
 from deep_tally.model.brief import Brief
@@ -18,6 +18,7 @@ from deep_tally.model.phrase import Phrase
 from deep_tally.names.parse import COPY_MARK
 from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAMES, matching
 from deep_tally.names.prefix import shared_prefix
+from deep_tally.names.read import parse_part
 from deep_tally.names.sides import side_of
 from deep_tally.names.words import bare_stem, leading_number, words_of
 
@@ -35,17 +36,22 @@ def _shared_words(tracks: Iterable[Track]) -> set[str]:
     return set.intersection(*names) if len(names) >= _SHARED_LEAST else set()
 
 
-def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The name says nothing of what plays; one unknown word with figures, over several files, is reported once."""
+def _without_a_part(song: SongSet, brief: Brief) -> Iterator[tuple[Track, list[str]]]:
+    """Files whose names hold no known word for what plays, each with the words that may say it all the same."""
     silent = {w.casefold() for w in brief.names.generic_words} | _shared_words(song.assessed)
     if song.facts.title:
         silent |= set(words_of(song.facts.title))
-    unknown: defaultdict[str, list[Track]] = defaultdict(list)
     for track in song.assessed:
         name = song.names.get(track.path)
-        if track.role is Role.MIX or (name is not None and name.part is not None):
-            continue
-        telling = [w for w in words_of(track.stem) if w not in silent and (len(w) > 1 or _is_ideograph(w))]
+        if track.role is not Role.MIX and (name is None or name.part is None):
+            words = words_of(track.stem)
+            yield track, [w for w in words if w not in silent and (len(w) > 1 or _is_ideograph(w))]
+
+
+def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """The name says nothing of what plays; one unknown word with figures, over several files, is reported once."""
+    unknown: defaultdict[str, list[Track]] = defaultdict(list)
+    for track, telling in _without_a_part(song, brief):
         if not telling:
             yield about("name.generic", Action.ASK, track, kind="question")
         elif len(telling) == 1 and _FIGURE.search(track.stem):
@@ -53,6 +59,31 @@ def generic(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for word, tracks in unknown.items():
         if len(tracks) >= _SHARED_LEAST and len({t.stem for t in tracks}) == len(tracks):
             yield about("name.generic", Action.ASK, tracks, kind="question", word=word, files=len(tracks))
+
+
+def no_part(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Names of words that say no part, as a preset's or a fantasy name; a question where they are most of the set."""
+    requested = {path for part in song.parts for path in part.paths}
+    asked = {path for finding in generic(song, brief) for path in finding.files}
+    unknown = [
+        track
+        for track, telling in _without_a_part(song, brief)
+        if telling
+        and track.role is Role.TRACKOUT
+        and (track.path not in song.names or song.names[track.path].family == "other")
+        and track.path not in requested | asked
+        and not any(parse_part(folder).part for folder in track.path.split("/")[:-1])
+    ]
+    if unknown:
+        # Words of a script that the vocabulary does not know may say it well.
+        unsaid = [t for t in unknown if _is_latin(t.stem)]
+        is_asked = is_most(len(unsaid), len(song.assessed))
+        action, tracks = (Action.ASK, unsaid) if is_asked else (Action.NOTE, unknown)
+        yield about("name.no-part", action, tracks, kind="question", files=len(tracks))
+
+
+def _is_latin(text: str) -> bool:
+    return all(unicodedata.name(c, "").startswith("LATIN") for c in text if c.isalpha())
 
 
 def _is_ideograph(word: str) -> bool:

@@ -53,6 +53,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             ),
             "Guessing instruments by ear costs time and invites mistakes.",
         ),
+        "name.no-part": Wording(
+            "No known word for what plays",
+            "The names of these do not say which instrument plays: {files}",
+            lambda f: "a name of your own, a preset's, or an instrument that is not in the vocabulary",
+            "Guessing instruments by ear costs time and invites mistakes.",
+        ),
         "name.characters": Wording(
             "Characters some systems do not allow",
             "The name of {files} does not work on every system",
