@@ -116,6 +116,7 @@ CHECKS = (
     Check("name.facts-missing", name.facts_missing),
     Check("name.facts-differ", name.facts_differ),
     Check("content.damaged", content.damaged, alone=True),
+    Check("content.unreadable-kind", content.unreadable_kind, alone=True),
     Check("content.empty", content.empty, alone=True),
     Check("content.nonfinite", content.nonfinite, alone=True),
     Check("content.dropout", content.dropout, alone=True),

@@ -306,7 +306,8 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
     stream = container.streams.audio[0]
     codec = stream.codec_context
     if codec is None:
-        raise ValueError("no decoder for this stream")
+        problem = Phrase("sound.kind", kind=container.format.name.split(",")[0].upper())
+        raise UnreadableSound(path.name, problem, Phrase("ask.as-wav"))
     rate_hz, channels = codec.rate, codec.layout.nb_channels
     require_sane(path, channels, rate_hz)
     is_alac = codec.name == "alac"

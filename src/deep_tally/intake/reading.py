@@ -16,7 +16,7 @@ import soundfile
 from deep_tally.intake import aiff, au, caf, w64, wav
 from deep_tally.intake.decoded import LibsndfileReader, OnDecoded, is_the_systems, open_with_av
 from deep_tally.intake.pcm import PcmReader
-from deep_tally.intake.signatures import Kind, kind_of
+from deep_tally.intake.signatures import Kind, kind_of, unread_sound
 from deep_tally.intake.sound import SoundReader
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.phrase import Phrase
@@ -94,6 +94,8 @@ def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
     except OSError as error:
         raise _cannot_open(path, error) from error
     kind = kind_of(head)
+    if (name := unread_sound(head)) is not None:
+        raise UnreadableSound(path.name, Phrase("sound.kind", kind=name), Phrase("ask.as-wav"))
     if kind is Kind.AV_SOUND:
         return open_with_av(path, on_decoded)
     try:
@@ -105,7 +107,9 @@ def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as error:
         if is_the_systems(error, path):
             raise NotCheckedHere(path.name, Phrase("here.unreadable-unsaid"), Phrase("do.copy-here")) from error
-        if kind is Kind.SOUND:
+        if (coding := wav.unread_coding(head)) is not None:
+            problem = Phrase("sound.kind", kind=f"WAV, coding 0x{coding:04X}")
+        elif kind is Kind.SOUND:
             problem = Phrase("sound.bad-header")
         elif not head.strip(b"\0"):
             problem = Phrase("sound.zeros")

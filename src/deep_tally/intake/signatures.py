@@ -12,6 +12,7 @@ class Kind(enum.Enum):
 
     SOUND = "sound"
     AV_SOUND = "sound for the second decoder"
+    UNREAD_SOUND = "sound of a kind that is not read here"
     MIDI = "MIDI"
     ZIP = "zip"
     RAR = "RAR"
@@ -24,7 +25,7 @@ class Kind(enum.Enum):
     @property
     def is_sound(self) -> bool:
         """Whether it is to be opened as audio."""
-        return self in (Kind.SOUND, Kind.AV_SOUND)
+        return self in (Kind.SOUND, Kind.AV_SOUND, Kind.UNREAD_SOUND)
 
 
 _STARTS = (
@@ -47,6 +48,23 @@ _STARTS = (
 )
 
 
+_UNREAD = {
+    b"wvpk": "WavPack",
+    b"TTA1": "TTA",
+    b"TTA2": "TTA",
+    b"DSD ": "DSD",
+    b"FRM8": "DSD",
+    b"#!AMR": "AMR",
+    b"\x7f\xfe\x80\x01": "DTS",
+}
+"""Beginnings of sound formats that are not read here, with their names (from memory)."""
+
+
+def unread_sound(head: bytes) -> str | None:
+    """The name of the sound format a file has that cannot be read here; None for every other file."""
+    return next((name for start, name in _UNREAD.items() if head.startswith(start)), None)
+
+
 def kind_of(head: bytes) -> Kind:
     """The kind of a file by its first bytes; 4 KB are enough, fewer do."""
     if not head:
@@ -56,6 +74,8 @@ def kind_of(head: bytes) -> Kind:
             return kind
     if head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC", b"8SVX"):
         return Kind.SOUND
+    if unread_sound(head) is not None:
+        return Kind.UNREAD_SOUND
     if head[4:8] == b"ftyp":
         return Kind.AV_SOUND
     if len(head) > 3 and head[0] == 0xFF and head[1] & 0xE0 == 0xE0:

@@ -28,6 +28,7 @@ from deep_tally.model.files import Marker, SampleFormat
 from deep_tally.model.phrase import Phrase
 
 _PCM, _FLOAT, _EXTENSIBLE = 0x0001, 0x0003, 0xFFFE
+_CHANNELS_LIKELY, _RATES_LIKELY_HZ = 32, (8_000, 384_000)
 _CONTAINERS = {b"RIFF": "wav", b"RIFX": "wav", b"RF64": "rf64", b"BW64": "rf64"}
 _UNKNOWN_SIZE = 0xFFFFFFFF
 _PLACEHOLDERS = (0x7FFFFFFF, 0x7FFFF000)  # written by recorders that fill the size in at the end
@@ -236,6 +237,19 @@ def _take_list(order: str, raw: bytes, found: _Found) -> None:
             if text := text_of(part[4:]):
                 found.labels.setdefault(identity, text)
         position += 8 + size + (size & 1)
+
+
+def unread_coding(head: bytes) -> int | None:
+    """The format tag of a RIFF WAVE file whose samples are neither plain nor IEEE floats; None for every other file.
+
+    Only where channels and rate are those of a sound: a damaged header is no other coding.
+    """
+    at = head.find(b"fmt ", 12)
+    if head[:4] != b"RIFF" or head[8:12] != b"WAVE" or at < 0 or len(head) < at + 24:
+        return None
+    tag, channels, rate_hz = struct.unpack_from("<HHI", head, at + 8)
+    is_sound = 0 < channels <= _CHANNELS_LIKELY and _RATES_LIKELY_HZ[0] <= rate_hz <= _RATES_LIKELY_HZ[1]
+    return int(tag) if is_sound and tag not in (_PCM, _FLOAT, _EXTENSIBLE) else None
 
 
 def layout_from_fmt(

@@ -24,6 +24,7 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "sound.zeros": "it holds nothing but zeros",
         "sound.text": "it holds text, not audio",
         "sound.unknown": "no audio format we can read was found in it",
+        "sound.kind": "it is of a kind that cannot be read here ({kind})",
         "sound.no-file": "it is no ordinary file",
         "sound.channels": "its header claims {channels} channels",
         "sound.rate": "its header claims a rate of {rate_hz} Hz",

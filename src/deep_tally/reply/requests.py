@@ -42,6 +42,16 @@ TASKS = (
         check="How to check: the file opens and plays from start to end on another device.",
     ),
     Task(
+        key="as-wav",
+        kind="request",
+        codes=("content.unreadable-kind",),
+        one="Please send {file} as WAV",
+        many="Please send these {count} files as WAV",
+        short="Send as WAV",
+        how="I cannot open files of this kind. A 24 bit WAV over the same range can be used everywhere.",
+        check="How to check: the file's name ends in .wav.",
+    ),
+    Task(
         key="from-start",
         kind="request",
         codes=("start.at-sound", "start.cut-in"),

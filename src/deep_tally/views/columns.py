@@ -105,6 +105,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "channels.unrelated": "apart",
         "channels.many": "many",
         "content.damaged": "damaged",
+        "content.unreadable-kind": "other kind",
         "content.empty": "no sound",
         "content.nonfinite": "bad values",
         "content.dropout": "gaps",

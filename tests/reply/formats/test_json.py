@@ -11,6 +11,7 @@ import pytest
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Damage, Role
 from deep_tally.model.measures import Runs
+from deep_tally.model.phrase import Phrase
 from deep_tally.reply.formats.json import schema, to_document, to_json
 from tracks import findings, others, runs, song_of, track
 
@@ -81,7 +82,11 @@ def test_a_set_wide_finding_says_whose_each_place_is(validator: jsonschema.Draft
 
 
 def test_names_that_are_no_text_and_files_without_measures(validator: jsonschema.Draft202012Validator) -> None:
-    odd = Track(path="B\udce4ss.wav", role=Role.TRACKOUT, damage=Damage(problem="it holds text", remedy="ask"))
+    odd = Track(
+        path="B\udce4ss.wav",
+        role=Role.TRACKOUT,
+        damage=Damage(problem=Phrase("sound.text"), remedy=Phrase("ask.again")),
+    )
     song = song_of([odd, *others()])
     delivery = Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings([odd, *others()]))
     document = json.loads(to_json(delivery))
@@ -91,7 +96,7 @@ def test_names_that_are_no_text_and_files_without_measures(validator: jsonschema
     assert file["name"]["family"] == "other"
     assert "measures" not in file
     damaged = next(f for f in document["findings"] if f["code"] == "content.damaged")
-    assert damaged["summary"] == "B�ss.wav is incomplete or unreadable: it holds text."
+    assert damaged["summary"] == "B�ss.wav is incomplete or unreadable: it holds text, not audio."
 
 
 def test_the_schema_can_refuse(demo: Delivery, validator: jsonschema.Draft202012Validator) -> None:

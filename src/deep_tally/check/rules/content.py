@@ -34,7 +34,7 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track in song.tracks:
         sound = track.format
         clauses = [*(sound.contradictions if sound is not None else ())]
-        if track.damage is not None:
+        if track.damage is not None and not is_unread_kind(track):
             clauses.insert(0, track.damage.problem)
         elif sound is not None and sound.sample_format != "lossy" and (ending := false_ending(track)):
             clauses.append(Phrase("name.ending", container=sound.container.upper(), ending=ending))
@@ -50,6 +50,20 @@ def damaged(song: SongSet, brief: Brief) -> Iterator[Finding]:
             frames=sound.frames if sound is not None else None,
             claimed_frames=sound.claimed_frames if sound is not None else None,
         )
+
+
+def is_unread_kind(track: Track) -> bool:
+    """Whether a file is whole as far as anyone can see, and of a kind that cannot be read here."""
+    return track.damage is not None and track.damage.problem.key == "sound.kind"
+
+
+def unreadable_kind(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Sound of a kind that cannot be read here: the same sound as WAV can."""
+    for track in song.tracks:
+        if track.damage is not None and is_unread_kind(track):
+            is_needed = track.role.is_assessed or track.role is Role.ROUGH_MIX
+            action = Action.ASK if is_needed else Action.NOTE
+            yield about("content.unreadable-kind", action, track, sound_kind=str(track.damage.problem.params["kind"]))
 
 
 def _clicks(track: Track, brief: Brief) -> float | None:

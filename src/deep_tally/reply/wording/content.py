@@ -91,6 +91,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _damaged,
             "What is missing cannot be restored here.",
         ),
+        "content.unreadable-kind": Wording(
+            "A kind of sound file that cannot be read here",
+            "{files} is of a kind that cannot be read here",
+            lambda f: str(f.evidence["sound_kind"]),
+            "What cannot be opened can be neither checked nor mixed.",
+        ),
         "content.empty": Wording(
             "No sound in it",
             "There is no sound in {files}",
