@@ -12,10 +12,13 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Damage
 from deep_tally.model.measures import Gap, Gaps, Hum
+from deep_tally.model.phrase import Phrase
 from tracks import DEFAULT_BRIEF, brief, intake_of, others, runs, stereo, track
 
 OVER = {"sample_format": "float", "bits": 32, "bits_in_use": 32, "overs": runs(3)}
 GAP = Gap(frame=48_000, frames=480, kind="zeros", before_dbfs=-20.0, after_dbfs=-20.0)
+CUT_OFF = Damage(problem=Phrase("sound.ends-early"), remedy=Phrase("ask.again"))
+OF_ANOTHER_KIND = Damage(problem=Phrase("sound.kind", kind="DSD"), remedy=Phrase("ask.as-wav"))
 SILENT = {"first_sound_frame": None, "last_sound_frame": None}
 INTEGERS, MONOS, FLAC = brief(sample_formats=["int"]), brief(stereo="two-monos"), brief(containers=["flac"])
 
@@ -35,7 +38,8 @@ FILES: list[tuple[str, Track, Brief]] = [
     ("channels.unrelated", stereo(correlation=0.0, level_correlation=0.0), DEFAULT_BRIEF),
     ("channels.many", track(channels=6), DEFAULT_BRIEF),
     ("channels.to-split", stereo(), MONOS),
-    ("content.damaged", replace(track(), damage=Damage(problem="it stops", remedy="ask")), DEFAULT_BRIEF),
+    ("content.damaged", replace(track(), damage=CUT_OFF), DEFAULT_BRIEF),
+    ("content.unreadable-kind", replace(track(), damage=OF_ANOTHER_KIND), DEFAULT_BRIEF),
     ("content.empty", track(**SILENT), DEFAULT_BRIEF),
     ("content.nonfinite", track(nonfinite=runs(2)), DEFAULT_BRIEF),
     ("content.dropout", track(gaps=Gaps(count=1, places=(GAP,))), DEFAULT_BRIEF),

@@ -24,6 +24,7 @@ from deep_tally.check.rules import (
     placing,
     rate,
     relations,
+    scope,
     start,
 )
 from deep_tally.model.brief import Brief
@@ -130,7 +131,7 @@ CHECKS = (
     Check("content.part-missing", parts.part_missing),
     Check("content.no-rough-mix", content.no_rough_mix),
     Check("content.companion-missing", content.companion_missing),
-    Check("content.scope", content.scope),
+    Check("content.scope", scope.scope),
     Check("content.several-mixes", content.several_mixes),
     Check("content.mix-copy", content.mix_copy),
     Check("content.two-exports", exports.two_exports),

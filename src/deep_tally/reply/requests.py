@@ -230,6 +230,15 @@ TASKS = (
         how="If I asked for every track, please export each one on its own; if for groups, those.",
     ),
     Task(
+        key="is-group",
+        kind="question",
+        codes=("content.scope",),
+        one="Is {file} a group of several tracks?",
+        many="Are these {count} files groups of several tracks?",
+        short="Groups or tracks?",
+        how="If so, please export every track on its own; if each is a single track, fine.",
+    ),
+    Task(
         key="is-set-at-sound",
         kind="question",
         codes=("start.set-at-sound", "start.at-sound"),

@@ -20,6 +20,7 @@ from deep_tally.model.measures import (
     Run,
     Runs,
 )
+from deep_tally.model.phrase import Phrase
 from deep_tally.session.brief_library import shipped_briefs
 from tracks import (
     MEASURES,
@@ -101,7 +102,7 @@ def test_hum_is_reported() -> None:
 
 
 def test_damage_is_asked_about_where_the_file_is_needed() -> None:
-    hurt = replace(track(), damage=Damage(problem="it stops", remedy="ask"))
+    hurt = replace(track(), damage=Damage(problem=Phrase("sound.ends-early"), remedy=Phrase("ask.again")))
     found = one("content.damaged", [hurt, *others()])
     assert [p.frame for p in found.places] == [SECONDS * RATE - 1]
     reference = replace(hurt, path="Reference.wav", role=Role.REFERENCE)
@@ -117,7 +118,9 @@ def test_most_files_of_the_wrong_scope(groups: int, found: bool) -> None:
 
 
 def test_a_file_that_cannot_be_read_is_asked_for_and_nothing_else_is_said_of_it() -> None:
-    broken = Track(path="01 Bass.wav", role=Role.TRACKOUT, damage=Damage(problem="it holds text", remedy="ask"))
+    broken = Track(
+        path="01 Bass.wav", role=Role.TRACKOUT, damage=Damage(problem=Phrase("sound.text"), remedy=Phrase("ask.again"))
+    )
     assert actions_of([broken, *others()]) == [("content.damaged", ASK)]
 
 
@@ -162,7 +165,7 @@ def test_a_header_that_contradicts_readable_data_and_a_false_ending_are_worth_kn
     assert actions_of([track("01 Bass.wav", container="aiff"), *others()]) == [("content.damaged", NOTE)]
     assert actions_of([track("01 Bass.wav", container="rf64"), *others()]) == []
     assert actions_of([track("01 Bass", container="aiff"), *others()]) == []
-    damage = Damage(problem="it stops at 0:01.0 of the 0:04.0 its header claims", remedy="ask for it again")
+    damage = Damage(problem=Phrase("sound.stops-early", there_s=1.0, claimed_s=4.0), remedy=Phrase("ask.again"))
     assert actions_of([replace(claims, damage=damage), *others()]) == [("content.damaged", ASK)]
 
 

@@ -12,6 +12,7 @@ from deep_tally.check.rules.length import is_whole_bars
 from deep_tally.model.delivery import SongFacts, Track
 from deep_tally.model.files import Damage
 from deep_tally.model.findings import Action
+from deep_tally.model.phrase import Phrase
 from deep_tally.model.timeline import MeterStep, TempoStep, Timeline, steady
 from tracks import (
     EXTENT,
@@ -144,7 +145,7 @@ def test_a_truncated_file_absorbs_what_follows_from_it() -> None:
         role=whole.role,
         format=whole.format,
         measures=whole.measures,
-        damage=Damage(problem="it stops", remedy="ask"),
+        damage=Damage(problem=Phrase("sound.ends-early"), remedy=Phrase("ask.again")),
     )
     (found,) = findings([cut, *others()])
     assert found.code == "content.damaged"

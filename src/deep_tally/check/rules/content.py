@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
-from deep_tally.check.build import about, is_most, place_at, places_of
+from deep_tally.check.build import about, place_at, places_of
 from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, sharing, spectral_edge_of
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.model.brief import Brief
@@ -228,16 +228,6 @@ def companion_missing(song: SongSet, brief: Brief) -> Iterator[Finding]:
     missing = tuple(name for name, (needed, there) in companions.items() if needed and not there)
     if missing:
         yield about("content.companion-missing", Action.ASK, (), missing=missing)
-
-
-def scope(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Groups were sent where every track was asked for, or the reverse."""
-    groups = [t for t in song.assessed if t.role is Role.GROUP]
-    tracks = [t for t in song.assessed if t.role is Role.TRACKOUT]
-    mixed = [t for t in song.assessed if t.role is Role.MIX]
-    wrong = {"every-track": groups, "groups": tracks, "mix": [] if mixed else tracks}.get(brief.scope, [])
-    if is_most(len(wrong), len(song.assessed)):
-        yield about("content.scope", Action.ASK, wrong, files=len(wrong), scope=brief.scope)
 
 
 def several_mixes(song: SongSet, brief: Brief) -> Iterator[Finding]:

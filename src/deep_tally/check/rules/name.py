@@ -20,6 +20,7 @@ from deep_tally.names.pattern import BYTES_MOST, REFUSED_CHARACTERS, REFUSED_NAM
 from deep_tally.names.prefix import shared_prefix
 from deep_tally.names.read import parse_part
 from deep_tally.names.sides import side_of
+from deep_tally.names.vocabulary import shipped
 from deep_tally.names.words import bare_stem, leading_number, words_of
 
 _SHARED_LEAST = 3
@@ -72,6 +73,7 @@ def no_part(song: SongSet, brief: Brief) -> Iterator[Finding]:
         and track.role is Role.TRACKOUT
         and (track.path not in song.names or song.names[track.path].family == "other")
         and track.path not in requested | asked
+        and not shipped().roles["collective"] & set(telling)
         and not any(parse_part(folder).part for folder in track.path.split("/")[:-1])
     ]
     if unknown:

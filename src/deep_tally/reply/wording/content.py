@@ -83,6 +83,15 @@ def _empty(f: Facts) -> str:
     return "every sample is zero" if math.isinf(found) else f"only noise at {level(found)} RMS"
 
 
+def _scope(f: Facts) -> str:
+    files = int(f.number("files"))
+    if f.evidence.get("scope") != "every-track":
+        return f"{count(files, 'track')} sent where groups were requested"
+    if f.finding.kind == "question":
+        return f"{count(files, 'file')} named as groups are, which sound like several sources"
+    return f"{count(files, 'group')} sent where every track was requested"
+
+
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.damaged": Wording(
@@ -185,11 +194,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "content.scope": Wording(
             "Groups and tracks not as requested",
             "Groups and tracks are not as requested: {files}",
-            lambda f: (
-                f"{count(int(f.number('files')), 'group')} sent where every track was requested"
-                if f.evidence.get("scope") == "every-track"
-                else f"{count(int(f.number('files')), 'track')} sent where groups were requested"
-            ),
+            _scope,
             "What is already summed cannot be balanced, and summing tracks is a separate job.",
         ),
         "content.clips": Wording(
