@@ -120,3 +120,48 @@ def test_two_folders_of_one_name_are_told_apart_by_what_they_lie_in() -> None:
         """
     )
     assert list(found) in (["Monday / Song", "Friday / Song"], ["Monday", "Friday"])
+
+
+TEMPOS = """
+    Kick 92bpm.wav
+    Bass 92bpm.wav
+    Voice 92bpm.wav
+    Snare 120bpm.wav
+    Organ 120bpm.wav
+    Choir 120bpm.wav
+    rough mix 120bpm.wav
+    lyrics.txt
+"""
+
+
+def test_names_in_one_folder_that_state_two_tempos_are_two_songs() -> None:
+    found = grouped(TEMPOS, "Harbour")
+    assert {song: len(files) for song, files in found.items()} == {"Harbour 92 BPM": 3, "Harbour 120 BPM": 4, "": 1}
+    assert "rough mix 120bpm.wav" in found["Harbour 120 BPM"]
+
+
+@pytest.mark.parametrize(
+    "paths",
+    [
+        TEMPOS.replace("120", "184"),  # double tempo is the same to a listener
+        TEMPOS.replace("Choir 120bpm", "Choir"),  # two loops that state theirs
+        TEMPOS + "Harp.wav\nLute.wav\nGong.wav",  # many that state none
+    ],
+)
+def test_tempos_that_make_no_two_songs(paths: str) -> None:
+    assert list(grouped(paths, "Harbour")) == ["Harbour"]
+
+
+def test_two_titles_are_two_songs_though_no_part_recurs() -> None:
+    found = grouped(
+        "SilverMeadow_Kick.wav\nSilverMeadow_Bass.wav\nSilverMeadow_Harp.wav\n"
+        "NightFerry_Snare.wav\nNightFerry_Organ.wav\nNightFerry_Choir.wav"
+    )
+    assert {song: len(files) for song, files in found.items()} == {"SilverMeadow": 3, "NightFerry": 3}
+
+
+@pytest.mark.parametrize("beginnings", [("Anna", "Ben"), ("LeadVox", "NightFerry"), ("Drum Loop", "Bass Loop")])
+def test_singers_and_parts_are_no_titles(beginnings: tuple[str, str]) -> None:
+    one, other = beginnings
+    paths = f"{one}_Low.wav\n{one}_High.wav\n{one}_Oh.wav\n{other}_Ah.wav\n{other}_Ad.wav\n{other}_Hum.wav"
+    assert list(grouped(paths)) == ["Delivery"]

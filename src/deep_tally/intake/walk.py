@@ -13,6 +13,7 @@ from deep_tally.intake.folders import files_in, is_hidden
 from deep_tally.intake.midi import read_midi
 from deep_tally.intake.notes import read_notes
 from deep_tally.intake.signatures import Kind, kind_of
+from deep_tally.intake.song_lengths import apart_by_length
 from deep_tally.intake.video import is_film
 from deep_tally.intake.zips import Budget, unpack
 from deep_tally.model.errors import LeftOut, NotCheckedHere, NothingToCheck
@@ -318,6 +319,9 @@ def _placed(entries: list[Entry], name: str) -> list[Entry]:
     """Songs first, then what only a song's files together say of their roles."""
     grouped = group_songs(entries, name)
     songs = list(dict.fromkeys(e.song for e in grouped))
+    if len(songs) == 1:
+        grouped = apart_by_length(grouped, name)
+        songs = list(dict.fromkeys(e.song for e in grouped))
     if len(songs) > 1:
         # A song's title does not count against its mix.
         grouped = [_read_again(e) if e.role is Role.TRACKOUT else e for e in grouped]

@@ -9,7 +9,9 @@ from dataclasses import replace
 
 from deep_tally.model.files import Entry, Role
 from deep_tally.names.facts import tempo_in, title_of
-from deep_tally.names.words import bare_stem, words_of
+from deep_tally.names.segments import segments_of
+from deep_tally.names.vocabulary import shipped
+from deep_tally.names.words import bare_stem, stem_of, words_of
 
 _LEAST = 3
 _SEPARATOR = re.compile(r"\s+[-–—]\s+|_+|\s*\|\s*")
@@ -49,7 +51,8 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
     homes = {e.path: _home(_folders(e.path), songs) for e in entries}
     placed = [replace(e, song=named[home] if (home := homes[e.path]) is not None else "") for e in entries]
     if not songs:
-        return _by_beginnings([replace(e, song=delivery_name) for e in entries])
+        whole = [replace(e, song=delivery_name) for e in entries]
+        return _by_tempos(whole, delivery_name) or _by_beginnings(whole)
     return _seat_rest(placed)
 
 
@@ -90,13 +93,30 @@ def _is_song(folder: tuple[str, ...], folders: dict[tuple[str, ...], list[Entry]
     )
 
 
+def _by_tempos(entries: list[Entry], delivery_name: str) -> list[Entry]:
+    """Split files that state one of several tempos, where nearly all do; half and double tempo are one."""
+    stated = {e.path: bpm for e in entries if e.role.is_audio and (bpm := tempo_in(stem_of(e.path))) is not None}
+    counted = Counter(stated[e.path] for e in entries if e.role.is_assessed and e.path in stated)
+    silent = sum(e.role.is_assessed and e.path not in stated for e in entries)
+    tempos = sorted(counted)
+    if len(tempos) < 2 or min(counted.values()) < _LEAST or silent >= _LEAST:
+        return []
+    if any(other == 2 * one for one in tempos for other in tempos):
+        return []
+    songs = {bpm: f"{delivery_name} {bpm:g} BPM" for bpm in tempos}
+    return _seat_rest([replace(e, song=songs.get(stated.get(e.path, 0.0), "")) for e in entries])
+
+
 def _beginning(path: str) -> str | None:
     parts = _SEPARATOR.split(path.rpartition("/")[2].rpartition(".")[0], maxsplit=1)
     return parts[0].strip() if len(parts) == 2 and title_of(parts[0]) is not None else None
 
 
 def _by_beginnings(entries: list[Entry]) -> list[Entry]:
-    """Split files that all begin with one of several titles, where the parts' names recur under them."""
+    """Split files that all begin with one of several titles.
+
+    Either parts' names recur under them, or the titles are of two words and more: a singer's name is one.
+    """
     begun: defaultdict[str, list[Entry]] = defaultdict(list)
     for entry in entries:
         if entry.role.is_assessed:
@@ -105,10 +125,18 @@ def _by_beginnings(entries: list[Entry]) -> list[Entry]:
     if len(begun) < 2 or min(map(len, begun.values())) < _LEAST or len(rest) >= _LEAST:
         return entries
     rests = [{_SEPARATOR.split(bare_stem(e.path), maxsplit=1)[-1] for e in part} for part in begun.values()]
-    if not all(any(a & b for b in rests if b is not a) for a in rests):
+    recurs = all(any(a & b for b in rests if b is not a) for a in rests)
+    if not recurs and not all(_is_long_title(beginning) for beginning in begun):
         return entries
     moved = {e.path: beginning for beginning, part in begun.items() for e in part}
     return _seat_rest([replace(e, song=moved.get(e.path, "")) for e in entries])
+
+
+def _is_long_title(beginning: str) -> bool:
+    """Whether a beginning has two words, also written as one ("SilverMeadow"), none of them a part's or a form's."""
+    known = shipped()
+    words = [p.word for p in segments_of(beginning) if not p.is_digits]
+    return len(words) > 1 and not any(w in known.single_words or w in known.plain for w in words)
 
 
 def _seat_rest(entries: list[Entry]) -> list[Entry]:
