@@ -15,9 +15,11 @@ from deep_tally.model.comparison import Comparison
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Common, Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
+from deep_tally.model.statements import Statement
 from deep_tally.names.facts import read_facts
 from deep_tally.names.match import match_parts
 from deep_tally.names.read import read_names
+from deep_tally.names.statements import read_statements
 from deep_tally.names.vocabulary import Vocabulary
 
 
@@ -53,7 +55,8 @@ def assess(
     for name in intake.songs:
         song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), corrections.tempos.get(name))
         song = replace(song, placements=placements_of(song, corrections.places, brief))
-        sets.append(_with_names(song, brief, corrections.parts, vocabulary))
+        song = _with_names(song, brief, corrections.parts, vocabulary)
+        sets.append(replace(song, statements=_statements(intake, name, song, vocabulary)))
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
     return Delivery(
         source=intake.source,
@@ -114,6 +117,19 @@ def _with_names(
         names=names,
         parts=match_parts(brief.parts, assessed, set_by_user=set_by_user, vocabulary=vocabulary),
     )
+
+
+def _statements(intake: Intake, name: str, song: SongSet, vocabulary: Vocabulary | None) -> tuple[Statement, ...]:
+    """What the notes say of a song's files; a note about no single song counts only where it names one of them."""
+    entries = [e for e in intake.entries if e.song in (name, "")]
+    notes = {e.path: e.text for e in entries if e.text}
+    if not notes:
+        return ()
+    written_s = {e.path: e.mtime_ns / 1e9 for e in entries if e.mtime_ns}
+    has_mix = bool(song.with_role(Role.ROUGH_MIX))
+    found = read_statements(notes, song.names, written_s=written_s, has_mix=has_mix, vocabulary=vocabulary)
+    shared = {e.path for e in entries if e.song != name}
+    return tuple(s for s in found if s.files or s.note not in shared)
 
 
 def facts_of(

@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from deep_tally.check.answered import unasked
 from deep_tally.check.mends import with_mends
 from deep_tally.check.root_causes import under_root_causes
 from deep_tally.check.rules import (
@@ -163,10 +164,11 @@ _ALONE = tuple(check for check in CHECKS if check.alone)
 
 def _tally(checks: Sequence[Check], song: SongSet, brief: Brief) -> tuple[Finding, ...]:
     found = [
-        with_mends(replace(sure, song=song.name), song)
+        with_mends(replace(left, song=song.name), song)
         for check in checks
         for finding in check.find(song, brief)
         if (sure := as_sure(finding)) is not None
+        for left in unasked(sure, song)
     ]
     return tuple(sorted(_say_once(under_root_causes(found)), key=lambda f: CODES.index(f.code)))
 

@@ -18,6 +18,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
+from deep_tally.reply.awaited import awaited_words
 from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
@@ -90,6 +91,8 @@ def run_check(
         click.echo(f"deep-tally: {readable(incomplete_words(incomplete))}", err=True)
     for track in likely_tracks(delivery):
         click.echo(f"deep-tally: {likely_words([track])}", err=True)
+    if awaited := awaited_words(delivery):
+        click.echo(f"deep-tally: {readable(awaited)}", err=True)
     if not quiet and json_path != "-":
         _print_tally(delivery)
     if delivery.incomplete:

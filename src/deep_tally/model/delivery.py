@@ -26,6 +26,7 @@ from deep_tally.model.names import ParsedName
 from deep_tally.model.parts import RequestedPart
 from deep_tally.model.phrase import Phrase
 from deep_tally.model.placement import Placement
+from deep_tally.model.statements import Statement
 from deep_tally.model.timeline import Timeline, steady
 
 
@@ -132,6 +133,8 @@ class SongSet:
         The parts the brief asks for, with the files received for them.
     placements : mapping of path to Placement
         Where files belong that do not belong at the song's start, and those the user put back there.
+    statements : tuple of Statement
+        What the client's notes say of its files and places.
     """
 
     name: str
@@ -144,6 +147,7 @@ class SongSet:
     names: Mapping[str, ParsedName] = field(default_factory=dict)
     parts: tuple[RequestedPart, ...] = ()
     placements: Mapping[str, Placement] = field(default_factory=dict)
+    statements: tuple[Statement, ...] = ()
 
     @cached_property
     def assessed(self) -> tuple[Track, ...]:
@@ -190,6 +194,20 @@ class SongSet:
         groups = {s.path for s in self.comparison.sums} & {t.path for t in self.with_role(Role.GROUP)}
         copies = {m.path for m in self.comparison.mixes if m.copy_of is not None}
         return frozenset((groups | copies) - by_user)
+
+    @cached_property
+    def said_of(self) -> Mapping[str, tuple[Statement, ...]]:
+        """For each file that the notes speak of: what they say."""
+        found: dict[str, list[Statement]] = {}
+        for statement in self.statements:
+            for path in statement.files:
+                found.setdefault(path, []).append(statement)
+        return {path: tuple(said) for path, said in found.items()}
+
+    @cached_property
+    def awaited(self) -> tuple[str, ...]:
+        """What the client has announced and what has not come yet, in the client's words."""
+        return tuple(dict.fromkeys(words for s in self.statements for words in s.awaited))
 
     def placed_frames(self, track: Track) -> int:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""

@@ -83,6 +83,11 @@ class Finding:
         """Which of the nine it answers."""
         return self.code.partition(".")[0]
 
+    @property
+    def is_answered(self) -> bool:
+        """Whether the client's notes answer it already: then it is no longer asked."""
+        return any("client_says" in evidence for evidence in (self.evidence, *self.by_file.values()))
+
     def evidence_of(self, path: str) -> Mapping[str, EvidenceValue]:
         """The numbers for one of its files."""
         return self.by_file.get(path, self.evidence)

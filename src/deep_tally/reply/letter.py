@@ -71,7 +71,8 @@ def _blocks(
     yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s, speaker) for s in delivery.sets)}")
     wanted = [r for r in requests if r.task.kind == "request"]
     questions = [r for r in requests if r.task.kind == "question"]
-    yield Block("text", _opening(len(wanted), len(questions), unseen=_unseen(delivery)))
+    awaited = any(s.awaited for s in delivery.sets)
+    yield Block("text", _opening(len(wanted), len(questions), unseen=_unseen(delivery), awaited=awaited))
     number = 0
     for heading, group in ((None, wanted), ("Questions", questions)):
         if group and heading:
@@ -79,6 +80,7 @@ def _blocks(
         for request in group:
             number += 1
             yield from _request(request, number, delivery, speaker)
+    yield from _awaited(delivery)
     yield from _fixed(delivery, speaker)
     yield from _fine(delivery, speaker)
     if renamed:
@@ -132,13 +134,15 @@ def _unseen(delivery: Delivery) -> int:
     return len({path for i in delivery.incomplete if i.what != "comparing" for path in i.files})
 
 
-def _opening(requests: int, questions: int, *, unseen: int) -> str:
+def _opening(requests: int, questions: int, *, unseen: int, awaited: bool = False) -> str:
     number = _NUMBER_WORDS[unseen].lower() if unseen < len(_NUMBER_WORDS) else str(unseen)
     yet = f"I still have to look at {number} of the files."
     if unseen and (requests or questions):
         return f"{yet} {_opening(requests, questions, unseen=0)}"
     if unseen:
         return f"{yet} So far I need nothing more."
+    if not requests and not questions and awaited:
+        return "Apart from what you are still sending, I have everything I need."
     if not requests and not questions:
         return "I have everything I need and can start mixing."
     needed = [f"{_number_word(requests, 'thing').lower()} from you"] if requests else []
@@ -180,6 +184,17 @@ def _sentence(text: str) -> str:
     return f"{text[:1].upper()}{text[1:]}." if text else ""
 
 
+def _awaited(delivery: Delivery) -> Iterator[Block]:
+    """What the client has announced: not asked for, but not forgotten either."""
+    several = len(delivery.sets) > 1
+    lines = [f"{words} ({song.name})" if several else words for song in delivery.sets for words in song.awaited]
+    if lines:
+        yield Block("section", "What I'm waiting for")
+        yield Block("text", "You wrote that this is still to come:")
+        for line in lines:
+            yield Block("item", readable(f"{line[:1].upper()}{line[1:]}"))
+
+
 def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     fixes = [f for f in delivery.findings if f.action is Action.FIX]
     if not fixes:
@@ -197,7 +212,7 @@ def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
 
 
 def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
-    touched = {path for f in delivery.findings if f.action is not Action.NOTE for path in f.files}
+    touched = {path for f in delivery.findings if f.action is not Action.NOTE or f.is_answered for path in f.files}
     asked = [t for s in delivery.sets for t in s.assessed]
     fine = [t for t in asked if t.path not in touched and t.measures is not None]
     if not fine:

@@ -125,10 +125,11 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
 """A word or two for the cell; a code without one shows its number there."""
 
 
+_NOTE_WORDS = {"content.damaged": "odd header", "content.dropout": "gated"}
+
+
 def short_word(finding: Finding) -> str:
     """The word for a cell; a note on a file that can be read whole does not call it damaged."""
-    if finding.code == "content.damaged" and finding.action is Action.NOTE:
-        return "odd header"
-    if finding.code == "content.dropout" and finding.action is Action.NOTE:
-        return "gated"
+    if finding.action is Action.NOTE and not finding.is_answered and finding.code in _NOTE_WORDS:
+        return _NOTE_WORDS[finding.code]
     return SHORT_WORDS.get(finding.code, "")

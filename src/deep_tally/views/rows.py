@@ -16,6 +16,7 @@ from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.names import ParsedName
+from deep_tally.model.statements import Statement
 from deep_tally.names.plan import layout_key
 from deep_tally.names.read import read_names
 from deep_tally.names.siblings import siblings_of
@@ -59,6 +60,8 @@ class Row:
         What it shares with its other side or other form (dry, wet); empty where it stands alone.
     role_reason : str
         What its role rests on, in words; empty for a trackout that nothing speaks of.
+    said : tuple of Statement
+        What the client's notes say of it.
     """
 
     track: Track
@@ -71,6 +74,14 @@ class Row:
     name: ParsedName | None = None
     sibling_key: str = ""
     role_reason: str = ""
+    said: tuple[Statement, ...] = ()
+
+    @property
+    def place(self) -> int:
+        """Which rows stand first: the client's notes, then all sound, then what else is no sound."""
+        if self.companion is None:
+            return 1
+        return 0 if self.companion.text else 2
 
     @property
     def number(self) -> str:
@@ -173,7 +184,8 @@ def make_sheet(
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
     mixes = [m for s in delivery.sets for m in s.comparison.mixes] if delivery is not None else []
-    rows = []
+    said = {path: found for s in delivery.sets for path, found in s.said_of.items()} if delivery is not None else {}
+    rows = [Row(Track.of(e), (), False, Common(), False, named(e.song), e) for e in entries if e.text]
     for entry in entries:
         track = by_path.get(entry.path)
         if track is not None:
@@ -182,10 +194,13 @@ def make_sheet(
             name, sibling_key = names.get(entry.path), siblings.get(entry.path, "")
             known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
             reason = role_reason(track, mixes)
-            rows.append(Row(*known, name=name, sibling_key=sibling_key, role_reason=reason))
-    for entry in [e for e in entries if not e.role.is_audio]:
-        track = Track.of(entry)
-        rows.append(Row(track, (), False, Common(), False, named(entry.song), entry))
+            about = said.get(entry.path, ())
+            rows.append(Row(*known, name=name, sibling_key=sibling_key, role_reason=reason, said=about))
+    rows += [
+        Row(Track.of(e), (), False, Common(), False, named(e.song), e)
+        for e in entries
+        if not e.role.is_audio and not e.text
+    ]
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
     facts = SongFacts()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QAbstractButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
@@ -11,6 +13,7 @@ from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
+from deep_tally.model.statements import Statement
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count
 from deep_tally.reply.role_words import role_phrase
@@ -158,16 +161,21 @@ class FindingPanel(QScrollArea):
             column.addWidget(_words(_not_checked(unchecked)))
         elif not self.cards:
             column.addWidget(_words(_nothing(row, is_whole=is_whole)))
+        if row is not None and row.said:
+            self._add_words(column, "What the client says about it", client_lines(row.said))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
-            head = PlainLabel("What the file says about itself")
-            head.setFont(font(13, 600))
-            head.setContentsMargins(8, 12, 0, 4)
-            column.addWidget(head)
-            for line in said:
-                column.addWidget(_words(line))
+            self._add_words(column, "What the file says about itself", said)
         column.addStretch()
         self.setWidget(inside)
         inside.setAutoFillBackground(False)  # setWidget switches it on
+
+    def _add_words(self, column: QVBoxLayout, heading: str, lines: Sequence[str]) -> None:
+        head = PlainLabel(heading)
+        head.setFont(font(13, 600))
+        head.setContentsMargins(8, 12, 0, 4)
+        column.addWidget(head)
+        for line in lines:
+            column.addWidget(_words(line))
 
     def _add(self, column: QVBoxLayout, card: FindingCard) -> None:
         card.clicked.connect(lambda: self.pressed.emit(card.finding))
@@ -181,6 +189,11 @@ def _words(text: str) -> PlainLabel:
     words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
     words.setContentsMargins(8, 2, 8, 0)
     return words
+
+
+def client_lines(said: Sequence[Statement]) -> list[str]:
+    """The client's sentences about a file, each with the note it stands in."""
+    return [readable(f"“{s.words}” ({s.note.rpartition('/')[2]})") for s in said]
 
 
 def said_lines(sound: SoundFormat) -> list[str]:

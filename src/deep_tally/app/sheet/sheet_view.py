@@ -153,9 +153,9 @@ class SheetProxy(QSortFilterProxyModel):
         return self._filter.keeps(self._model.sheet.rows[source_row])
 
     def lessThan(self, left: Index, right: Index) -> bool:
-        is_companion, other = (self._model.row(i).companion is not None for i in (left, right))
-        if is_companion != other:  # what is not audio stays at the end, whichever way the rest is sorted
-            return other == (self.sortOrder() == Qt.SortOrder.AscendingOrder)
+        place, other = (self._model.row(i).place for i in (left, right))
+        if place != other:  # whichever way the rest is sorted
+            return (place < other) == (self.sortOrder() == Qt.SortOrder.AscendingOrder)
         return self._key(left) < self._key(right)
 
     def _key(self, index: Index) -> SortKey:

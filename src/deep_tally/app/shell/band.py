@@ -18,7 +18,8 @@ from deep_tally.model.files import Intake, Role
 from deep_tally.model.findings import Action, Count
 from deep_tally.model.tempo_source import short_words
 from deep_tally.reply.action_words import ACTION_WORDS, readable
-from deep_tally.reply.numbers import clock, count, depth, kilohertz
+from deep_tally.reply.awaited import awaited_words
+from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 
 if TYPE_CHECKING:
     from deep_tally.views.rows import Sheet
@@ -187,7 +188,11 @@ class Band(QWidget):
         facts += [depth(common.bits, common.sample_format)] if common.sample_format else []
         facts += [clock(common.seconds)] if common.seconds is not None else []
         self.facts.setText("  ·  ".join(facts))
-        self.source.setText(_short(intake.source))
+        some = sheet.songs if len(sheet.songs) < len(intake.songs) else ()
+        awaited = awaited_words(sheet.delivery, some) if sheet.is_whole else ""
+        notes = [e.path.rpartition("/")[2] for e in intake.entries if e.text and e.song in (*sheet.songs, "")]
+        lines = [awaited, f"Read the notes first: {listed(notes, most=3)}" if notes else "", _short(intake.source)]
+        self.source.setText("  ·  ".join(readable(line) for line in lines if line))
 
     def show_nothing(self) -> None:
         """No delivery is open."""

@@ -14,6 +14,7 @@ from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Entry, SoundFormat
 from deep_tally.model.findings import EvidenceValue, Finding, count_findings
 from deep_tally.model.measures import Measures
+from deep_tally.model.statements import Statement
 from deep_tally.reply.wording.speaker import Speaker
 
 SCHEMA = 1
@@ -77,7 +78,19 @@ def _set(song: SongSet) -> dict[str, Any]:
         ],
         "key": song.facts.key,
         "files": [t.path for t in song.tracks],
+        "awaited": list(song.awaited),
+        "statements": [_statement(s) for s in song.statements],
     }
+
+
+def _statement(statement: Statement) -> dict[str, Any]:
+    """What a note says of files or of a place."""
+    document: dict[str, Any] = {"note": statement.note, "words": statement.words, "files": list(statement.files)}
+    if statement.awaited:
+        document["awaited"] = list(statement.awaited)
+    if statement.at_s is not None:
+        document["at_s"] = statement.at_s
+    return document
 
 
 def _other(entry: Entry) -> dict[str, Any]:

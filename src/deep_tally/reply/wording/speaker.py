@@ -29,7 +29,8 @@ NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
 
 def wording_of(finding: Finding) -> Wording:
     """The words for a finding."""
-    other = NOTE_WORDINGS.get(finding.code) if finding.action is Action.NOTE else None
+    is_milder = finding.action is Action.NOTE and not finding.is_answered
+    other = NOTE_WORDINGS.get(finding.code) if is_milder else None
     return other or WORDINGS[finding.code]
 
 
@@ -64,7 +65,11 @@ class Speaker:
 
     def evidence(self, finding: Finding, path: str | None = None) -> str:
         """Where and how much, for one file; no full stop."""
-        return wording_of(finding).evidence(self.facts(finding, path))
+        facts = self.facts(finding, path)
+        said = wording_of(finding).evidence(facts)
+        if words := facts.evidence.get("client_says"):
+            return f"{said}; the client says: “{words}”" if said else f"the client says: “{words}”"
+        return said
 
     def matter(self, finding: Finding) -> str:
         """Why it matters; empty for what is only worth knowing."""
