@@ -13,7 +13,7 @@ import pytest
 import soundfile
 from PySide6.QtCore import QItemSelectionModel, Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QTextBrowser
+from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu, QTextBrowser
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
@@ -83,6 +83,9 @@ def choose(menu: QMenu, words: str) -> None:
 
 
 def select(window: Window, *rows: int) -> None:
+    """Choose files by their rows below the notes."""
+    notes = sum(r.place == 0 for r in window.sheet.sheet_model.sheet.rows)
+    rows = tuple(row + notes for row in rows)
     window.sheet.clearSelection()
     window.sheet.setCurrentIndex(window.sheet.proxy.index(rows[0], 0))
     flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
@@ -142,7 +145,7 @@ def test_a_role_is_changed_for_all_chosen_files_and_the_checks_follow(small: Win
     select(small, 0, 1)
     choose(small.menus.role_menus.role_menu, "reference")
     assert "2 trackouts" in small.band.facts.text()
-    assert [r.track.role for r in small.sheet.sheet_model.sheet.rows[:2]] == [Role.REFERENCE] * 2
+    assert [r.track.role for r in small.sheet.sheet_model.sheet.rows[1:3]] == [Role.REFERENCE] * 2
     assert small.sheet.selected_paths == ("01 Parta.wav", "02 Partb.wav"), "the same files stay chosen"
     small.sheet.setFocus()
     qtbot.keyClick(small.sheet, Qt.Key.Key_Z, CTRL)
@@ -154,7 +157,7 @@ def test_a_role_is_changed_for_all_chosen_files_and_the_checks_follow(small: Win
 def test_a_file_that_is_left_out_stands_at_the_end_and_comes_back_measured(small: Window) -> None:
     select(small, 0)
     choose(small.menus.role_menus.role_menu, "stray")
-    assert shown(small)[-2:] == ["01 Parta.wav (stray)", "notes.txt (document)"]
+    assert (shown(small)[0], shown(small)[-1]) == ("notes.txt (document)", "01 Parta.wav (stray)")
     assert small.state.delivery is not None
     assert len(small.state.delivery.tracks) == 3
     small.sheet.go_to("01 Parta.wav")
@@ -224,6 +227,34 @@ def test_companions_stand_at_the_end_whichever_way_the_rest_is_sorted(bundle: Wi
             bundle.sheet.sort(column, order=order)
             last = shown(bundle)[-2:]
             assert {name.rpartition(" (")[2] for name in last} == {"stray)", "MIDI)"}
+
+
+def test_the_notes_stand_first_whichever_way_the_rest_is_sorted_and_the_band_names_them(small: Window) -> None:
+    for column in (Column.NAME, Column.HEADROOM):
+        for order in (Qt.SortOrder.AscendingOrder, Qt.SortOrder.DescendingOrder):
+            small.sheet.sort(column, order=order)
+            assert shown(small)[0] == "notes.txt (document)"
+    assert "Read the notes first: notes.txt" in small.band.source.text()
+
+
+def test_what_a_note_says_of_a_file_stands_with_it_and_what_is_to_come_in_the_band(
+    fresh: Window, tmp_path: Path
+) -> None:
+    folder = small_delivery(tmp_path / "Salt House 96 BPM C minor", 4)
+    (folder / "notes.txt").write_text("Parta.wav is corrupted, will resend.\nThe cello will follow tomorrow.")
+    (folder / "01 Parta.wav").rename(folder / "Parta.wav")
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    assert fresh.band.source.text().startswith("Waiting for Parta.wav and cello")
+    fresh.sheet.go_to("Parta.wav")
+    words = [label.text() for label in fresh.bench.panel.widget().findChildren(QLabel)]
+    assert "What the client says about it" in words
+    assert "“Parta.wav is corrupted, will resend.” (notes.txt)" in words
+    fresh.navigator.show_reply()
+    assert "You wrote that this is still to come" in fresh.reply.text.toPlainText()
+    fresh.sheet.go_to("02 Partb.wav")
+    words = [label.text() for label in fresh.bench.panel.widget().findChildren(QLabel)]
+    assert "What the client says about it" not in words
 
 
 def test_notes_and_midi_are_read_on_the_bench(bundle: Window) -> None:

@@ -31,7 +31,7 @@ def test_nothing_announced_is_nothing_said() -> None:
 
 def test_what_is_announced_stands_in_the_reply_and_is_not_called_complete() -> None:
     given = delivery(song("OH right", "cello"))
-    assert awaited_words(given) == "Still to come: OH right and cello"
+    assert awaited_words(given) == "Waiting for OH right and cello"
     letter = to_text(write_letter(given))
     assert "You wrote that this is still to come:" in letter
     assert "OH right" in letter
@@ -41,6 +41,6 @@ def test_what_is_announced_stands_in_the_reply_and_is_not_called_complete() -> N
 
 def test_of_several_songs_each_is_named_or_one_alone_is_meant() -> None:
     given = delivery(song("cello", name="Tide"), song("OH right", name="Moor"))
-    assert awaited_words(given) == "Still to come: cello (Tide) and OH right (Moor)"
-    assert awaited_words(given, ("Moor",)) == "Still to come: OH right"
+    assert awaited_words(given) == "Waiting for cello (Tide) and OH right (Moor)"
+    assert awaited_words(given, ("Moor",)) == "Waiting for OH right"
     assert "Cello (Tide)" in to_text(write_letter(given))

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 def awaited_words(delivery: Delivery | None, songs: Collection[str] = ()) -> str:
-    """ "Still to come: OH right, cello"; empty where nothing is announced. All songs count where none is named."""
+    """ "Waiting for OH right and cello"; empty where nothing is announced. All songs count where none is named."""
     sets = delivery.sets if delivery is not None else ()
     several = len(sets) > 1
     awaited = [
@@ -21,4 +21,4 @@ def awaited_words(delivery: Delivery | None, songs: Collection[str] = ()) -> str
         if not songs or song.name in songs
         for words in song.awaited
     ]
-    return f"Still to come: {listed(awaited)}" if awaited else ""
+    return f"Waiting for {listed(awaited)}" if awaited else ""

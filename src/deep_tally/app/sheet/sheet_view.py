@@ -403,15 +403,16 @@ class SheetView(QTableView):
         return tuple(r.track.path for r in rows)
 
     def go_to(self, path: str | None, *, also: Sequence[str] = ()) -> None:
-        """Go to a file, or to the first row when it is not shown; choose others with it."""
-        rows = {
-            self.sheet_model.row(self.proxy.mapToSource(self.proxy.index(r, 0))).track.path: r
-            for r in range(self.proxy.rowCount())
-        }
+        """Go to a file, or to the first one with sound when it is not shown; choose others with it."""
+        shown = [
+            self.sheet_model.row(self.proxy.mapToSource(self.proxy.index(r, 0))) for r in range(self.proxy.rowCount())
+        ]
+        rows = {row.track.path: number for number, row in enumerate(shown)}
+        first = next((number for number, row in enumerate(shown) if row.companion is None), 0)
         if rows:
             # Not selectRow: with a key held down, as after a shortcut, that would take the row out again.
             flag = QItemSelectionModel.SelectionFlag
-            here = self.proxy.index(rows.get(path or "", 0), 0)
+            here = self.proxy.index(rows.get(path or "", first), 0)
             self.selectionModel().setCurrentIndex(here, flag.ClearAndSelect | flag.Rows)
             for other in (rows[p] for p in also if p in rows and path in rows):
                 self.selectionModel().select(self.proxy.index(other, 0), flag.Select | flag.Rows)
