@@ -11,7 +11,7 @@ from deep_tally.check.registry import CHECKS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Damage
-from deep_tally.model.measures import Gap, Gaps, Hum
+from deep_tally.model.measures import EditJump, EditJumps, Gap, Gaps, Hum
 from deep_tally.model.phrase import Phrase
 from tracks import DEFAULT_BRIEF, brief, intake_of, others, runs, stereo, track
 
@@ -44,6 +44,7 @@ FILES: list[tuple[str, Track, Brief]] = [
     ("content.nonfinite", track(nonfinite=runs(2)), DEFAULT_BRIEF),
     ("content.dropout", track(gaps=Gaps(count=1, places=(GAP,))), DEFAULT_BRIEF),
     ("content.container", track(), FLAC),
+    ("content.edit-jump", track(edit_jumps=EditJumps(count=1, places=(EditJump(frame=9, channel=0),))), DEFAULT_BRIEF),
     ("content.hum", track(hum=Hum(mains_hz=50, dbfs=-50.0, tones=4)), DEFAULT_BRIEF),
 ]
 

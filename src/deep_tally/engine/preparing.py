@@ -14,6 +14,7 @@ _MODULES = (
     "intake.pcm",
     "measure.windows",
     "measure.flat_tops",
+    "measure.edit_jumps",
     "measure.gaps",
     "measure.loudness",
     "measure.sides",

@@ -16,6 +16,7 @@ from deep_tally.measure.dc_offset import DcOffsetMeter
 from deep_tally.measure.decibels import amplitude_db, power_db, rms_dbfs
 from deep_tally.measure.density import STRETCH_MS, density, sounding_stretches
 from deep_tally.measure.depth import GridMeter, bits_in_use, value_grid
+from deep_tally.measure.edit_jumps import EditJumpFinder
 from deep_tally.measure.flat_tops import FlatTopFinder, flat_tops
 from deep_tally.measure.gaps import GapFinder
 from deep_tally.measure.hum import find_hum
@@ -114,6 +115,7 @@ class _Pass:
         self._sides = SidesMeter() if channels == 2 else None
         self._flat_tops = FlatTopFinder(channels)
         self._gaps = GapFinder(channels, sound.rate_hz)
+        self._edit_jumps = EditJumpFinder(channels, sound.rate_hz)
         self._offset = DcOffsetMeter(channels, window)
 
     def feed(self, samples: NDArray[np.float64], bits_set: tuple[int, ...] | None) -> None:
@@ -124,6 +126,7 @@ class _Pass:
         self._offset.feed(self._cutter.sums, windows.energy)
         self._flat_tops.feed(samples, self._cutter.low, self._cutter.high)
         self._gaps.feed(samples)
+        self._edit_jumps.feed(samples)
         highest = float(self._cutter.highest.max())
         if bits_set is not None and self._fixed is not None:
             self._fixed.feed(samples, highest, bits_set)
@@ -204,6 +207,7 @@ class _Pass:
             value_grid=value_grid(excerpts) if self._format.sample_format != "lossy" else None,
             loud_frames=tuple(loud),
             flat_tops=tops,
+            edit_jumps=self._edit_jumps.result(windows, peak),
             gaps=self._gaps.result(windows, self._frames, peak),
             density=density(windows, sounding, stretches),
             spectrum=long_term(spectra, rate_hz),

@@ -96,6 +96,22 @@ class Gaps:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class EditJump:
+    """A sample that leaps away from those around it, in one channel."""
+
+    frame: int
+    channel: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EditJumps:
+    """Jumps as at edits without a fade; `places` holds the five greatest, in order of time."""
+
+    count: int = 0
+    places: tuple[EditJump, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SpectralEdge:
     """Where the content ends: at `edge_hz` the long-term spectrum falls by `drop_db` within about a kilohertz."""
 
@@ -329,7 +345,7 @@ class Measures:
         The grid of a file that was given a gain after it was rounded; None where nothing shows one.
     loud_frames : tuple of int
         First frames of the loudest stretches of 4096 frames, at most 64, in order of time.
-    flat_tops, gaps, density, spectrum, hum, dc_offset_step, click_tempo
+    flat_tops, gaps, edit_jumps, density, spectrum, hum, dc_offset_step, click_tempo
         See their classes; None where there is nothing of the kind.
     worst_flat_top : Excerpt or None
         The samples around the longest flat top.
@@ -358,6 +374,7 @@ class Measures:
     loud_frames: tuple[int, ...] = ()
     flat_tops: FlatTops = FlatTops()
     gaps: Gaps = Gaps()
+    edit_jumps: EditJumps = EditJumps()
     density: Density = Density()
     spectrum: Spectrum | None = None
     hum: Hum | None = None

@@ -115,6 +115,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.holds-another": "two in one",
         "content.sum-of": "a sum",
         "content.two-exports": "other export",
+        "content.edit-jump": "a jump",
         "content.hum": "hum",
         "content.clips": "a clip",
         "content.leftover": "left over",

@@ -157,6 +157,16 @@ def _is_regular(gaps: Sequence[Gap]) -> bool:
     return 2 * near > len(intervals)
 
 
+def edit_jump(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Single samples that leap away from their surroundings, as at edits without a fade."""
+    for track in song.assessed:
+        if track.measures is not None and (jumps := track.measures.edit_jumps).count:
+            places = [Place(path=track.path, frame=j.frame, frames=1, channel=j.channel) for j in jumps.places]
+            yield about(
+                "content.edit-jump", Action.NOTE, track, places=places, places_total=jumps.count, jumps=jumps.count
+            )
+
+
 def hum(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Mains hum in the quiet passages."""
     for track in song.assessed:

@@ -100,6 +100,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _damaged,
             "What is missing cannot be restored here.",
         ),
+        "content.edit-jump": Wording(
+            "A jump, as at an edit without a fade",
+            "The waveform of {files} jumps",
+            lambda f: f"{count(int(f.number('jumps')), 'jump')}, first at {f.first_place}",
+            "It may be heard as a click.",
+        ),
         "content.unreadable-kind": Wording(
             "A kind of sound file that cannot be read here",
             "{files} is of a kind that cannot be read here",
