@@ -45,6 +45,7 @@ FILES: list[tuple[str, Track, Brief]] = [
     ("content.dropout", track(gaps=Gaps(count=1, places=(GAP,))), DEFAULT_BRIEF),
     ("content.container", track(), FLAC),
     ("content.edit-jump", track(edit_jumps=EditJumps(count=1, places=(EditJump(frame=9, channel=0),))), DEFAULT_BRIEF),
+    ("content.import-tags", track(import_tags=(Phrase("tag.loops", count=1),)), DEFAULT_BRIEF),
     ("content.hum", track(hum=Hum(mains_hz=50, dbfs=-50.0, tones=4)), DEFAULT_BRIEF),
 ]
 

@@ -137,6 +137,7 @@ CHECKS = (
     Check("content.mix-copy", content.mix_copy),
     Check("content.two-exports", exports.two_exports),
     Check("content.leftover", leftover.leftover),
+    Check("content.import-tags", content.import_tags, alone=True),
     Check("content.edit-jump", content.edit_jump, alone=True),
     Check("content.hum", content.hum, alone=True),
 )

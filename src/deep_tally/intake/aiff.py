@@ -22,6 +22,7 @@ from deep_tally.intake.chunks import (
     text_of,
 )
 from deep_tally.intake.layout import PcmLayout
+from deep_tally.intake.tags import id3_tags, instrument_loops
 from deep_tally.model.files import Marker, SampleFormat
 from deep_tally.model.phrase import Phrase
 
@@ -48,6 +49,7 @@ class _Found:
     said: list[tuple[str, str]] = field(default_factory=list)
     markers: list[Marker] = field(default_factory=list)
     contradictions: list[Phrase] = field(default_factory=list)
+    import_tags: list[Phrase] = field(default_factory=list)
 
 
 def extended(raw: bytes) -> float:
@@ -97,6 +99,10 @@ def _walk(file: int, total: int) -> _Found:
                 break
         elif name == b"MARK":
             found.markers += _markers(os.pread(file, min(size, 300 * MARKERS_MOST), body))
+        elif name == b"INST":
+            found.import_tags += instrument_loops(os.pread(file, min(size, 20), body))
+        elif name == b"ID3 ":
+            found.import_tags += id3_tags(os.pread(file, min(size, TEXT_MOST), body))
         elif name == b"COMT":
             found.comments += _comments(os.pread(file, min(size, TEXT_MOST), body))
         elif name in _TEXTS and (text := read_text_chunk(file, body, size)):
@@ -141,6 +147,7 @@ def _layout(found: _Found, total: int) -> PcmLayout | None:
         comments=found.comments,
         said=found.said,
         markers=found.markers,
+        import_tags=found.import_tags,
         contradictions=found.contradictions,
     )
 

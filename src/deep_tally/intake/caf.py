@@ -8,6 +8,7 @@ import struct
 
 from deep_tally.intake.chunks import CHUNKS_MOST, TEXT_MOST, looks_like_chunk, pcm_layout, text_of
 from deep_tally.intake.layout import PcmLayout
+from deep_tally.intake.tags import tags_in
 from deep_tally.model.files import SampleFormat
 from deep_tally.model.phrase import Phrase
 
@@ -23,6 +24,7 @@ def read_layout(file: int) -> PcmLayout | None:
     description: bytes | None = None
     data: tuple[int, int] | None = None
     comments: list[str] = []
+    import_tags: list[Phrase] = []
     contradictions: list[Phrase] = []
     position = 8
     for _ in range(CHUNKS_MOST):
@@ -35,7 +37,8 @@ def read_layout(file: int) -> PcmLayout | None:
         if name == b"desc":
             description = os.pread(file, _DESCRIPTION.size, body)
         elif name == b"info":
-            comments = _comments(os.pread(file, max(0, min(size, TEXT_MOST)), body))
+            pairs = _pairs(os.pread(file, max(0, min(size, TEXT_MOST)), body))
+            comments, import_tags = _comments(pairs), tags_in(pairs)
         elif name == b"data" and data is None:
             # -1 is allowed for the last chunk: it goes on to the end of the file. Four bytes are an edit count.
             there = max(0, total - body - 4)
@@ -66,14 +69,19 @@ def read_layout(file: int) -> PcmLayout | None:
         there_bytes=total - data[0],
         big_endian=not flags & _IS_LITTLE_ENDIAN,
         comments=comments,
+        import_tags=import_tags,
         contradictions=contradictions,
     )
 
 
-def _comments(raw: bytes) -> list[str]:
-    """Title, tempo, key and comments of the `info` chunk: pairs of texts ended by zero bytes."""
+def _pairs(raw: bytes) -> dict[str, str]:
+    """The `info` chunk: pairs of texts ended by zero bytes."""
     parts = raw[4:].split(b"\0")
-    pairs = dict(zip((text_of(p) for p in parts[0::2]), (text_of(p) for p in parts[1::2]), strict=False))
+    return dict(zip((text_of(p) for p in parts[0::2]), (text_of(p) for p in parts[1::2]), strict=False))
+
+
+def _comments(pairs: dict[str, str]) -> list[str]:
+    """Title, tempo and comments."""
     texts = [pairs.get(k, "") for k in ("title", "comments")]
     if tempo := pairs.get("tempo"):
         texts.append(f"{tempo} bpm")

@@ -78,6 +78,7 @@ def pcm_layout(
     said: Iterable[tuple[str, str]] = (),
     markers: Iterable[Marker] = (),
     contradictions: Iterable[Phrase] = (),
+    import_tags: Iterable[Phrase] = (),
 ) -> PcmLayout:
     """A layout with its frames counted: those that are there and those the header claims."""
     frame_bytes = sample_bytes * channels
@@ -96,6 +97,7 @@ def pcm_layout(
             said=tuple(said),
             markers=sorted_markers(markers),
             contradictions=tuple(contradictions),
+            import_tags=tuple(import_tags),
         ),
         sample_bytes=sample_bytes,
         data_offset=data_offset,

@@ -25,6 +25,7 @@ from deep_tally.intake.layout import PcmLayout
 from deep_tally.intake.ogg import walk_pages
 from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.sound import Block, require_sane
+from deep_tally.intake.tags import flac_tags, tags_in
 from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import SampleFormat, SoundFormat
 from deep_tally.model.phrase import Phrase
@@ -91,6 +92,7 @@ class LibsndfileReader:
             contradictions=contradictions,
             codec_delay_frames=stated.delay_frames,
             losses=losses,
+            import_tags=_flac_tags(path) if info.format == "FLAC" else (),
         )
 
     @property
@@ -173,6 +175,14 @@ class LibsndfileReader:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         self.close()
+
+
+def _flac_tags(path: Path) -> tuple[Phrase, ...]:
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        return tuple(flac_tags(file))
+    finally:
+        os.close(file)
 
 
 def _stated_by_file(
@@ -347,6 +357,7 @@ def _decode(av: Any, container: Any, path: Path, out: int, on_decoded: OnDecoded
             comments=comments,
             contradictions=(_NO_END,) if broken else (),
             codec_delay_frames=stated.delay_frames,
+            import_tags=tuple(tags_in(container.metadata)),
         ),
         sample_bytes=_DECODED_SAMPLE_BYTES,
         data_offset=0,

@@ -24,6 +24,7 @@ from deep_tally.intake.chunks import (
     text_of,
 )
 from deep_tally.intake.layout import PcmLayout
+from deep_tally.intake.tags import id3_tags, sampler_loops
 from deep_tally.model.files import Marker, SampleFormat
 from deep_tally.model.phrase import Phrase
 
@@ -52,6 +53,7 @@ class _Found:
     cues: dict[int, int] = field(default_factory=dict)
     labels: dict[int, str] = field(default_factory=dict)
     contradictions: list[Phrase] = field(default_factory=list)
+    import_tags: list[Phrase] = field(default_factory=list)
 
 
 def header_at(head: bytes) -> int | None:
@@ -195,6 +197,10 @@ def _take_text(file: int, order: str, name: bytes, body: int, size: int, found: 
         found.said += ixml_lines(os.pread(file, min(size, TEXT_MOST), body))
     elif name == b"LIST":
         _take_list(order, os.pread(file, min(size, TEXT_MOST), body), found)
+    elif name == b"smpl":
+        found.import_tags += sampler_loops(os.pread(file, min(size, TEXT_MOST), body), order)
+    elif name in (b"id3 ", b"ID3 "):
+        found.import_tags += id3_tags(os.pread(file, min(size, TEXT_MOST), body))
     elif name == b"cue ":
         raw = os.pread(file, min(size, 4 + 24 * MARKERS_MOST), body)
         for at in range(4, len(raw) - 23, 24):
@@ -304,4 +310,5 @@ def _layout(container: str, order: str, found: _Found, total: int) -> PcmLayout 
         said=found.said,
         markers=[Marker(frame=frame, text=found.labels.get(key, "")) for key, frame in found.cues.items()],
         contradictions=found.contradictions,
+        import_tags=found.import_tags,
     )

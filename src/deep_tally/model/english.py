@@ -24,6 +24,8 @@ WORDS: Mapping[str, str] = MappingProxyType(
         "sound.zeros": "it holds nothing but zeros",
         "sound.text": "it holds text, not audio",
         "sound.unknown": "no audio format we can read was found in it",
+        "tag.tempo": "a tempo of {bpm:g} BPM",
+        "tag.loops": "{count:loop|loops}",
         "sound.kind": "it is of a kind that cannot be read here ({kind})",
         "sound.no-file": "it is no ordinary file",
         "sound.channels": "its header claims {channels} channels",

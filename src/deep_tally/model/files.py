@@ -201,6 +201,8 @@ class SoundFormat:
         Frames of silence a lossy encoder put before the sound, where the stream says so; they are cut off when decoded.
     losses : tuple of Phrase
         What of the sound was damaged on the way and cannot be had from the file, a clause each.
+    import_tags : tuple of Phrase
+        Tags that make other programs stretch or loop the file on import: a tempo, loops.
     """
 
     container: str
@@ -217,6 +219,7 @@ class SoundFormat:
     contradictions: tuple[Phrase, ...] = ()
     codec_delay_frames: int | None = None
     losses: tuple[Phrase, ...] = ()
+    import_tags: tuple[Phrase, ...] = ()
 
     @property
     def seconds(self) -> float:

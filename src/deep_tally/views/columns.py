@@ -116,6 +116,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.sum-of": "a sum",
         "content.two-exports": "other export",
         "content.edit-jump": "a jump",
+        "content.import-tags": "tags",
         "content.hum": "hum",
         "content.clips": "a clip",
         "content.leftover": "left over",

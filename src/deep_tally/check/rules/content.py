@@ -157,6 +157,13 @@ def _is_regular(gaps: Sequence[Gap]) -> bool:
     return 2 * near > len(intervals)
 
 
+def import_tags(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Tags that make other programs stretch or loop a file when it is imported."""
+    for track in song.assessed:
+        if track.format is not None and track.format.import_tags:
+            yield about("content.import-tags", Action.NOTE, track, tags=track.format.import_tags)
+
+
 def edit_jump(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Single samples that leap away from their surroundings, as at edits without a fade."""
     for track in song.assessed:

@@ -155,6 +155,8 @@ def _said(sound: SoundFormat) -> dict[str, Any]:
         document["said"] = [{"label": label, "text": text} for label, text in sound.said]
     if sound.markers:
         document["markers"] = [{"frame": m.frame, "text": m.text} for m in sound.markers]
+    if sound.import_tags:
+        document["import_tags"] = list(sound.import_tags)
     if sound.contradictions:
         document["contradictions"] = list(sound.contradictions)
     return document

@@ -100,6 +100,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             _damaged,
             "What is missing cannot be restored here.",
         ),
+        "content.import-tags": Wording(
+            "Tags that may stretch it on import",
+            "{files} carries tags that may stretch it on import",
+            lambda f: f"it states {listed(f.words('tags'))}",
+            "Some programs follow such tags: turn that off, or check the length after importing.",
+        ),
         "content.edit-jump": Wording(
             "A jump, as at an edit without a fade",
             "The waveform of {files} jumps",
