@@ -21,6 +21,8 @@ import soundfile
 
 from detectors.cases import BASES, CASES, Kept, deliver, run
 from detectors.clean import FILES, write_clean
+from detectors.deliveries import Outcome, judged
+from detectors.delivery_table import DELIVERIES
 from detectors.recordings import recordings
 from inline import check_inline
 
@@ -53,6 +55,26 @@ def _recording(path: Path) -> list[tuple[str, str]] | None:
     kept = Kept(samples, subtype=subtype if subtype in ("PCM_16", "PCM_24", "PCM_32") else "PCM_16", rate=rate)
     delivery = deliver({"20 Viol.wav": kept})
     return [(f.code, f.action.value) for f in delivery.findings if "20 Viol.wav" in f.files]
+
+
+def _delivered(number: int) -> Outcome:
+    with tempfile.TemporaryDirectory() as folder:
+        return judged(DELIVERIES[number], Path(folder))
+
+
+def _whole_deliveries(outcomes: list[Outcome]) -> Iterator[str]:
+    """A line for each whole delivery, and their sum."""
+    yield "| delivery | asked | fixed | noted, among others | needless asks | wrong fixes | untold |"
+    yield "|---|---|---|---|---|---|---|"
+    for delivered, outcome in zip(DELIVERIES, outcomes, strict=True):
+        wanted = [", ".join(sorted(codes)) for codes in (delivered.asked, delivered.fixed, delivered.noted)]
+        wrong = [", ".join(codes) for codes in (outcome.needless_asks, outcome.wrong_fixes, outcome.untold)]
+        yield f"| {delivered.name} | {' | '.join([*wanted, *wrong])} |"
+    asks, fixes, untold = (
+        sum(map(len, each))
+        for each in zip(*((o.needless_asks, o.wrong_fixes, o.untold) for o in outcomes), strict=True)
+    )
+    yield f"| **all {len(outcomes)}** | | | | **{asks}** | **{fixes}** | **{untold}** |"
 
 
 def _tables(deliveries: int, seconds: float) -> Iterator[str]:
@@ -88,6 +110,8 @@ def _tables(deliveries: int, seconds: float) -> Iterator[str]:
             + ", ".join(f"{code} ({action}) {n}" for (code, action), n in sorted(lines_of.items()) if action != "ask")
             + "."
         )
+        yield ""
+        yield from _whole_deliveries(list(pool.map(_delivered, range(len(DELIVERIES)))))
         yield ""
         files = [found for found in pool.map(_recording, recordings()) if found is not None]
         counted = Counter(one for found in files for one in found)

@@ -49,6 +49,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "channels.one-side": ("channels.panned-mono", "channels.near-mono"),
     "channels.panned-mono": ("channels.near-mono",),
     "content.twin": ("name.clash", "name.copy-mark", "content.holds-another"),
+    "content.lossy": ("start.codec-delay",),
     "content.lossy-origin": ("rate.upsampled",),
 }
 """Root -> codes it explains; a code that ends in a dot stands for its whole question."""
