@@ -41,25 +41,25 @@ def codes(window: Window) -> set[str]:
 def test_each_line_says_what_is_asked_and_what_came(window: Window, panel: BriefPanel) -> None:
     told = {key: button.text() for key, button in panel.coverage.items() if button.text()}
     assert told == {
-        "scope": "all 33",
-        "rates": "32 of 33",
-        "bits_min": "all 33",
-        "sample_formats": "all 33",
-        "containers": "all 33",
-        "peak_window_dbfs": "28 of 33",
-        "length.equal": "31 of 33",
+        "scope": "all 38",
+        "rates": "37 of 38",
+        "bits_min": "all 38",
+        "sample_formats": "all 38",
+        "containers": "all 38",
+        "peak_window_dbfs": "33 of 38",
+        "length.equal": "35 of 38",
         "needs.rough_mix": "received",
         "needs.song": "received",
         "needs.tempo": "received",
         "needs.key": "received",
         "needs.documents": "received",
-        "names.longest": "all 33",
-        "names.generic_words": "32 of 33",
+        "names.longest": "all 38",
+        "names.generic_words": "36 of 38",
     }
     assert set(panel.editors) | {"parts"} == {line.key for line in LINES}
     assert not any(panel.coverage[line.key].isVisible() for line in LINES if line.is_unseen)
     assert "No file can show these" in " ".join(label.text() for label in panel.findChildren(PlainLabel))
-    assert panel.coverage["rates"].accessibleName() == "Sample rate: 32 of 33"
+    assert panel.coverage["rates"].accessibleName() == "Sample rate: 37 of 38"
 
 
 def test_the_panel_opens_and_closes_with_a_key_and_is_remembered(window: Window, qtbot: QtBot) -> None:
@@ -86,7 +86,7 @@ def test_a_number_is_typed_and_all_is_judged_at_once(window: Window, panel: Brie
     assert window.state.brief.peak_window_dbfs == (-30.0, 0.0)
     assert window.state.delivery is not before
     assert not window.state.is_measuring  # no file was read
-    assert panel.coverage["peak_window_dbfs"].text() == "30 of 33"
+    assert panel.coverage["peak_window_dbfs"].text() == "35 of 38"
     assert "headroom.hot" not in codes(window)
     assert panel.changed.text() == "Changed, not saved"
     assert window.sheet.sheet_model.headerData(5, Qt.Orientation.Horizontal) == "Headroom, peaks −30 to 0 dBFS"
@@ -127,7 +127,7 @@ def test_a_choice_by_keyboard_changes_the_tally(window: Window, panel: BriefPane
     assert editor.box.currentText() == "44.1 kHz"
     assert window.state.brief.rates == (44_100,)
     assert "rate.off-brief" in codes(window)
-    assert panel.coverage["rates"].text() == "1 of 33"
+    assert panel.coverage["rates"].text() == "1 of 38"
 
 
 def test_a_need_is_switched_with_the_space_bar_and_undone(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:
@@ -173,7 +173,7 @@ def test_a_pattern_is_typed_and_names_are_held_against_it(window: Window, panel:
     qtbot.keyClicks(editor.field, "{number} {part}")
     qtbot.keyClick(editor.field, Qt.Key.Key_Return)
     assert window.state.brief.names.pattern == "{number} {part}"
-    assert panel.coverage["names.pattern"].text() == "all 33"
+    assert panel.coverage["names.pattern"].text() == "all 38"
 
 
 def test_a_threshold_has_its_default_and_its_source(window: Window, panel: BriefPanel, qtbot: QtBot) -> None:

@@ -12,7 +12,8 @@ import soundfile
 
 from conftest import check_folder
 from deep_tally.demo.bundle import PLANTED, SECOND_SONG, write_bundle
-from deep_tally.demo.delivery import EXPORTS, planted
+from deep_tally.demo.delivery import planted
+from deep_tally.demo.exports import EXPORTS
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action

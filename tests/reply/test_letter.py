@@ -31,8 +31,8 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
     text = to_text(write_letter(demo, engineer="Ada", client="Marit"))
     order = [
         "Your files for “Lantern Over Brackwater”",
-        "Hello Marit, thank you for the files. 33 tracks and the rough mix arrived: WAV and FLAC",
-        "Before I can start, I need six things from you and answers to seven questions:",
+        "Hello Marit, thank you for the files. 38 tracks and the rough mix arrived: WAV and FLAC",
+        "Before I can start, I need six things from you and answers to eight questions:",
         "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
         "2. Please let 03 Hand bells.wav ring out",
         "3. Please export 08 Fiddle.wav again at the song's sample rate",
@@ -45,11 +45,14 @@ def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(dem
         "7. Was 22 Brushes.wav made at a lower sample rate?",
         "8. Is the clipping in 21 Jaw harp.wav intended?",
         "9. Is 14 Choir.wav meant to disappear in mono?",
-        "10. What plays in 10 Audio 7.wav?",
+        "10. What plays in these 2 files?",
         "11. Should these 2 files contain the same sound?",
         "12. Should 26 Glockenspiel.wav contain another part as well?",
         "10 Audio 7.wav is in it at −4.0 dB",
         "13. Should there be sound in 17 Spoons.wav?",
+        "14. Where in the song does 37 Bowed saw.wav begin?",
+        "What I'm waiting for",
+        "Bandoneon",
         "What I'll fix on my side (nothing for you to do)",
         "05 Harmonium.wav: both sides are the same; I'll make it mono.",
         "What was fine",
@@ -74,7 +77,7 @@ def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Del
     assert "Nylon guitar left.wav again" not in text
     assert "What plays" not in text
     assert "1. Please let 03 Hand bells.wav ring out" in text
-    assert "Before I can start, I need five things from you and answers to six questions:" in text
+    assert "Before I can start, I need five things from you and answers to seven questions:" in text
 
 
 def test_whole_bars_are_asked_for_in_their_own_words() -> None:
@@ -121,6 +124,7 @@ def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) ->
         "14 Choir.wav",
         "15 Viola.wav above, 25 Viola double.wav below",
         "26 Glockenspiel.wav",
+        "37 Bowed saw.wav",
         "11 Voice lead dry.wav",
     ]
     clipped = next(t for t in demo.tracks if t.path == "01 Frame drum.wav")
@@ -189,7 +193,7 @@ def test_the_html_is_whole_self_contained_and_escaped() -> None:
 def test_the_demos_html_holds_its_pictures(demo: Delivery) -> None:
     outline = _Outline()
     outline.feed(to_html(write_letter(demo)))
-    assert outline.seen.count("svg") == outline.seen.count("figure") == 11
+    assert outline.seen.count("svg") == outline.seen.count("figure") == 12
     assert outline.addresses == []
 
 

@@ -8,7 +8,7 @@ in gaps of tables measured on songs of synthesis and recordings (docs/measures.m
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -140,14 +140,23 @@ def _named(sampled: Sampled, files: Sequence[int]) -> tuple[str, ...]:
 
 
 def _with_copies(mixes: list[MixOf], sampled: Sampled, shares: NDArray[np.float64]) -> list[MixOf]:
-    """Each mix that is like an earlier one as its copy."""
+    """Each mix that is like another one as its copy: the original is the one whose peaks are least held down."""
     number = {path: file for file, path in enumerate(sampled.paths)}
-    known: list[MixOf] = []
-    for mix in mixes:
-        first = next((m for m in known if m.copy_of is None and shares[number[m.path], number[mix.path]] > _COPY), None)
-        copy_of = first.path if first is not None else None
-        known.append(MixOf(path=mix.path, members=mix.members, files=mix.files, copy_of=copy_of))
-    return known
+    originals: list[str] = []
+    copies: dict[str, str] = {}
+    for mix in sorted(mixes, key=lambda m: -round(_crest_db(sampled, number[m.path]))):
+        first = next((o for o in originals if shares[number[o], number[mix.path]] > _COPY), None)
+        if first is None:
+            originals.append(mix.path)
+        else:
+            copies[mix.path] = first
+    return [replace(mix, copy_of=copies.get(mix.path)) for mix in mixes]
+
+
+def _crest_db(sampled: Sampled, file: int) -> float:
+    columns = sampled.columns[:, sampled.of(file)]
+    mean = float(np.square(columns, dtype=np.float64).mean())
+    return amplitude_db(float(np.abs(columns).max())) - power_db(mean) if mean else 0.0
 
 
 def _plain(

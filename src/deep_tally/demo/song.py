@@ -18,6 +18,7 @@ from deep_tally.demo.synth import RATE_HZ, Sound
 
 Samples = NDArray[np.float64]
 
+TRIGGER = "Drum trigger"
 TITLE, ARTIST = "Lantern Over Brackwater", "The Tin Orchard"
 TEMPO_BPM, KEY = 96, "D minor"
 BEAT_S = 60 / TEMPO_BPM
@@ -236,6 +237,19 @@ def _two_takes() -> Samples:
     return np.stack([one, other], axis=1)
 
 
+def _thumb(hz: float, seconds: float) -> Sound:
+    return synth.plucked(hz, seconds, ring_s=0.5)
+
+
+def _trigger() -> Samples:
+    """A short tick at each stroke of the drum, which opens a gate and is not heard itself."""
+    track = _track()
+    tick = np.hanning(96) * np.sin(2 * np.pi * 1000 * np.arange(96) / RATE_HZ)
+    for beat in range((BARS - 2) * 4):
+        synth.place(track, tick, beat * BEAT_S + 0.02, 0.5)
+    return _mono(track)
+
+
 def _guitar(order: tuple[int, ...], level: float) -> Samples:
     return _mono(_arpeggio(synth.plucked, range(4, 14), order, level=level))
 
@@ -270,6 +284,10 @@ _PARTS: Mapping[str, Callable[[], Samples]] = {
     "Two takes": _two_takes,
     "Mandola": lambda: _mono(_arpeggio(synth.plucked, range(6, 14), (2, 1, 0, 1, 2, 3), shift=7, level=0.3)),
     "Slide guitar": _slide_guitar,
+    "Ocarina": lambda: _mono(_melody(synth.voice, range(4, 13), shift=12, level=0.3, hold=0.8)),
+    "Thumb piano": lambda: _mono(_arpeggio(_thumb, range(4, 14), (0, 3, 1, 4, 2), shift=12, level=0.3)),
+    "Bowed saw": lambda: _mono(_melody(synth.bowed, range(9, 11), shift=19, level=0.3)),
+    TRIGGER: _trigger,
     "Drone": lambda: _mono(_chords(synth.bowed, range(1, 15), voice=0, shift=-12, level=0.3)),
 }
 

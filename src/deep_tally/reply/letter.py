@@ -68,7 +68,10 @@ def _blocks(
     titles = [f"“{readable(t)}”" for s in delivery.sets if (t := s.facts.title)]
     yield Block("title", f"Your files for {listed(titles)}" if titles else "Your files")
     hello = f"Hello {client}," if client else "Hello,"
-    yield Block("text", f"{hello} thank you for the files. {' '.join(_arrived(s, speaker) for s in delivery.sets)}")
+    yield Block(
+        "text",
+        f"{hello} thank you for the files. {' '.join(_arrived(s, speaker, _copies_of_mixes(delivery)) for s in delivery.sets)}",
+    )
     wanted = [r for r in requests if r.task.kind == "request"]
     questions = [r for r in requests if r.task.kind == "question"]
     awaited = any(s.awaited for s in delivery.sets)
@@ -99,11 +102,16 @@ def _number_word(number: int, noun: str, plural: str | None = None) -> str:
     return f"{word} {noun if number == 1 else plural or noun + 's'}"
 
 
-def _arrived(song: SongSet, speaker: Speaker) -> str:
+def _copies_of_mixes(delivery: Delivery) -> frozenset[str]:
+    """The files that are a mix once more."""
+    return frozenset(path for f in delivery.findings if f.code == "content.mix-copy" for path in f.files)
+
+
+def _arrived(song: SongSet, speaker: Speaker, copies: frozenset[str]) -> str:
     tracks = song.assessed
     is_mix = bool(tracks) and all(t.role is Role.MIX for t in tracks)
     what = [_number_word(len(tracks), "mix", "mixes") if is_mix else _number_word(len(tracks), "track")]
-    mixes = song.with_role(Role.ROUGH_MIX)
+    mixes = [t for t in song.with_role(Role.ROUGH_MIX) if t.path not in copies]
     if mixes:
         what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
     text = f"{' and '.join(what)} arrived"

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from deep_tally.views.rows import Sheet
 
 HEIGHT = 92
+_MIX_COPY = "content.mix-copy"
 _MARKS_MOST = 3 * BUNDLE
 
 
@@ -171,7 +172,9 @@ class Band(QWidget):
         """Show what was received and what most files agree on."""
         several = len(intake.songs) > 1
         self.title.setText(readable(intake.name if several else sheet.facts.title or intake.name))
-        roles = Counter(r.track.role for r in sheet.rows if r.companion is None)
+        # A mix that is there once more is no second one.
+        rows = [r for r in sheet.rows if r.companion is None and not any(f.code == _MIX_COPY for f in r.findings)]
+        roles = Counter(r.track.role for r in rows)
         asked = sum(n for role, n in roles.items() if role.is_assessed)
         sent = roles[Role.MIX]
         what = [count(sent, "mix", "mixes") if sent and sent == asked else count(asked, "trackout")]

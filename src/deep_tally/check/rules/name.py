@@ -158,9 +158,9 @@ def copy_mark(song: SongSet, brief: Brief) -> Iterator[Finding]:
             yield about("name.copy-mark", Action.ASK, [partner, track], kind="question", partner=partner.path)
 
 
-def _numbered(song: SongSet) -> dict[int, list[Track]]:
+def _numbered(tracks: Iterable[Track]) -> dict[int, list[Track]]:
     numbers: defaultdict[int, list[Track]] = defaultdict(list)
-    for track in song.assessed:
+    for track in tracks:
         if (number := leading_number(track.stem)) is not None:
             numbers[number].append(track)
     return numbers
@@ -168,16 +168,17 @@ def _numbered(song: SongSet) -> dict[int, list[Track]]:
 
 def number_gap(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Track numbers are missing: hidden and group tracks do that."""
-    numbers = _numbered(song)
+    numbers = _numbered(song.assessed)
     if sum(map(len, numbers.values())) * 2 > len(song.assessed) and len(numbers) >= _SHARED_LEAST:
-        missing = [n for n in range(min(numbers), max(numbers)) if n not in numbers]
+        there = _numbered(song.tracks)  # a trigger or a mix may carry one of them
+        missing = [n for n in range(min(numbers), max(numbers)) if n not in there]
         if missing:
             yield about("name.number-gap", Action.NOTE, (), missing=tuple(str(n) for n in missing))
 
 
 def number_twice(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Two files carry one track number."""
-    numbers = _numbered(song)
+    numbers = _numbered(song.assessed)
     for number, tracks in sorted(numbers.items()):
         is_of_all = len(tracks) >= _SHARED_LEAST and 2 * len(tracks) > len(song.assessed)  # a tempo, a year
         if len(tracks) > 1 and not is_of_all and number != song.facts.tempo_bpm:

@@ -56,7 +56,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "name.no-part": Wording(
             "No known word for what plays",
             "The names of these do not say which instrument plays: {files}",
-            lambda f: "a name of your own, a preset's, or an instrument that is not in the vocabulary",
+            lambda f: "no word in the name is a known instrument",
             "Guessing instruments by ear costs time and invites mistakes.",
         ),
         "name.characters": Wording(
