@@ -256,7 +256,7 @@ TOGETHER = {
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main recalled",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
     "listen/test_player_process.py": "listen: plan voices",
-    "check/test_demo.py": "demo: awkward bundle delivery song synth",
+    "check/test_demo.py": "demo: awkward bundle delivery exports song synth",
 }
 """Modules that are tested with others: formats by one table of cases, words by the letter, commands by being run."""
 

@@ -56,6 +56,7 @@ def test_tempo_meter_key_name_and_length_are_read(path: Path) -> None:
         beats=4.0,
         timeline=timeline,
         meters=six_eight,
+        note_quarters=(0.0, 4.0),
     )
 
 

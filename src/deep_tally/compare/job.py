@@ -58,6 +58,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
 
     from deep_tally.compare.composites import find_composites
     from deep_tally.compare.containment import find_contained
+    from deep_tally.compare.midi import find_midi
     from deep_tally.compare.pairs import find_pairs
     from deep_tally.compare.sampled import sample
     from deep_tally.compare.sums import find_sums
@@ -69,7 +70,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
         if track.format is not None:
             by_rate[track.format.rate_hz].append(track)
     total = sum(map(len, by_rate.values()))
-    comparison = Comparison()
+    comparison = Comparison(midi=find_midi(entries, tracks))
     done = 0
     for group in by_rate.values():
         if len(group) < 2:
@@ -104,6 +105,7 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
             contained=(*comparison.contained, *contained),
             pairs=(*comparison.pairs, *find_pairs(group, sampled, gram, by_path, alive)),
             mixes=(*comparison.mixes, *mixes),
+            midi=comparison.midi,
             unread=(*comparison.unread, *sampled.unread),
         )
     return comparison

@@ -29,8 +29,19 @@ def entries_ms(samples: NDArray[np.float32], rate_hz: int) -> NDArray[np.float64
     if windows <= _RISE_WINDOWS:
         return np.empty(0)
     power = (sound[: windows * width].reshape(windows, width) ** 2).mean(axis=1)
+    return rises_ms(power, window_ms=_LEVEL_MS) + late_ms
+
+
+def rises_ms(power: NDArray[np.float64], *, window_ms: float) -> NDArray[np.float64]:
+    """When a level rises by 12 dB within four windows, at half the rise [shape=(rises,)], in ms.
+
+    Parameters
+    ----------
+    power : float64 [shape=(windows,)]
+        Of windows of `window_ms`.
+    """
     loudest = power.max(initial=0.0)
-    if loudest <= 0:
+    if loudest <= 0 or len(power) <= _RISE_WINDOWS:
         return np.empty(0)
     level = 10 * np.log10(np.maximum(power / loudest, 10 ** (-_DOWN_TO_DB / 10)))
     rise = level[_RISE_WINDOWS:] - level[:-_RISE_WINDOWS]
@@ -46,7 +57,7 @@ def entries_ms(samples: NDArray[np.float32], rate_hz: int) -> NDArray[np.float64
         step = next(k for k in range(top + 1, top + _RISE_WINDOWS + 1) if level[k] >= middle)
         before, after = level[step - 1], level[step]
         part = (middle - before) / (after - before) if after > before else 0.0
-        found.append((step - 1 + part) * _LEVEL_MS + late_ms)
+        found.append((step - 1 + part) * window_ms)
         at = top + 3 * _RISE_WINDOWS
     return np.array(found)
 

@@ -50,6 +50,7 @@ class Comparing:
     ) -> None:
         self._crew = crew
         self._keys: dict[str, Key] = {}
+        self._sounds: dict[str, tuple[str, ...]] = {}
         self._left: set[str] = set()
         self._share = 0.0
         self.found: dict[Key, Comparison] = {}
@@ -61,6 +62,10 @@ class Comparing:
             entries = [e for e in intake.entries if e.path in taking_part]
             if len(entries) < 2:
                 continue
+            midi = [e for e in intake.entries if e.song == song and e.midi is not None and e.midi.note_quarters]
+            slim = [_lightened(by_path[e.path], finely=bool(midi)) for e in entries]
+            self._sounds[song] = tuple(e.path for e in entries)
+            entries += midi
             key = tuple((e.path, e.identity) for e in entries)
             self._keys[song] = key
             # What holds among many holds among some of them: leaving files out seldom asks for anything new.
@@ -71,7 +76,7 @@ class Comparing:
                 self.found[key] = earlier
             else:
                 self._left.add(_PREFIX + song)
-                crew.submit(_PREFIX + song, job, entries, [_lightened(by_path[e.path]) for e in entries])
+                crew.submit(_PREFIX + song, job, entries, slim)
         self._songs = len(self._left)
 
     def take(self, report: Report) -> bool:
@@ -112,7 +117,7 @@ class Comparing:
         return tuple(
             Incomplete(
                 what="comparing",
-                files=tuple(str(path) for path, _ in self._keys[song]),
+                files=self._sounds[song],
                 problem=failed.problem,
                 remedy=failed.remedy,
             )
@@ -130,11 +135,15 @@ class Comparing:
         return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
 
 
-def _lightened(track: Track) -> Track:
-    """The track with no more than comparing needs, its level in one channel: it goes through a pipe, at one go."""
+def _lightened(track: Track, *, finely: bool) -> Track:
+    """The track with no more than comparing needs, its level in one channel: it goes through a pipe, at one go.
+
+    Where notes are looked for, the level is the finest.
+    """
     if track.measures is None:
         return track
-    levels = [lv for lv in track.measures.overview if len(lv.low) <= _BINS_MOST] or track.measures.overview[-1:]
+    levels = [lv for lv in track.measures.overview if finely or len(lv.low) <= _BINS_MOST]
+    levels = levels or list(track.measures.overview[-1:])
     overview = []
     for level in levels[:1]:
         rms = level.rms.max(axis=1, keepdims=True)

@@ -8,6 +8,7 @@ from deep_tally.model.files import MidiFacts
 from deep_tally.model.timeline import COMMON_TIME, MeterStep, TempoStep, Timeline
 
 _BYTES_MOST = 8_000_000
+_NOTES_MOST = 4000
 _US_PER_MINUTE = 60e6
 _UNTIL_TOLD_US = 500_000
 """120 quarter notes a minute hold until a tempo event says otherwise (Standard MIDI Files 1.0, Set Tempo)."""
@@ -33,6 +34,7 @@ def _facts(events: object, ticks_per_beat: int) -> MidiFacts:
     tempos: list[tuple[int, int]] = []
     meters: list[tuple[int, int, int]] = []
     ticks = 0
+    notes: list[int] = []
     for event in events:  # type: ignore[attr-defined]
         ticks += event.time
         if event.type == "set_tempo" and event.tempo > 0:
@@ -45,6 +47,8 @@ def _facts(events: object, ticks_per_beat: int) -> MidiFacts:
             key = _key(event.key)
         elif event.type == "track_name" and title is None and event.name.strip():
             title = event.name.strip()
+        elif event.type == "note_on" and event.velocity > 0 and len(notes) < _NOTES_MOST:
+            notes.append(ticks)
     if ticks_per_beat <= 0:
         return MidiFacts(title=title, key=key)  # ticks are frames of film: no beats to count
     steps = _meters(meters, ticks_per_beat)
@@ -60,6 +64,7 @@ def _facts(events: object, ticks_per_beat: int) -> MidiFacts:
         beats=beats,
         timeline=timeline,
         meters=steps,
+        note_quarters=tuple(at / ticks_per_beat for at in notes),
     )
 
 

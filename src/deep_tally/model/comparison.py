@@ -105,6 +105,16 @@ class Pair:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class MidiPair:
+    """A MIDI file and the part it plays: `offset_ms` is how much later the part's notes begin; `alike` 0 to 1."""
+
+    path: str
+    track: str
+    offset_ms: float
+    alike: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
     """All relations between the files of one song; `unread` are files that could not be read here meanwhile."""
 
@@ -113,6 +123,7 @@ class Comparison:
     contained: tuple[Contained, ...] = ()
     pairs: tuple[Pair, ...] = ()
     mixes: tuple[MixOf, ...] = ()
+    midi: tuple[MidiPair, ...] = ()
     unread: tuple[Incomplete, ...] = ()
 
     def among(self, paths: AbstractSet[str]) -> Comparison | None:
@@ -131,6 +142,7 @@ class Comparison:
             contained=tuple(c for c in self.contained if {c.path, c.inner} <= paths),
             pairs=tuple(p for p in self.pairs if {p.left, p.right} <= paths),
             mixes=tuple(m for m in self.mixes if m.path in paths),
+            midi=tuple(m for m in self.midi if {m.path, m.track} <= paths),
         )
 
     def twin_paths(self) -> frozenset[frozenset[str]]:

@@ -94,6 +94,8 @@ class MidiFacts:
         Length; None without a tempo.
     beats : float
         Length in quarter notes.
+    note_quarters : tuple of float
+        When its notes begin, in quarter notes from its start, in order; the first few thousand.
     """
 
     title: str | None = None
@@ -105,6 +107,7 @@ class MidiFacts:
     beats: float = 0.0
     timeline: Timeline | None = None
     meters: tuple[MeterStep, ...] = ()
+    note_quarters: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

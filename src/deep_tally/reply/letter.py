@@ -68,10 +68,9 @@ def _blocks(
     titles = [f"“{readable(t)}”" for s in delivery.sets if (t := s.facts.title)]
     yield Block("title", f"Your files for {listed(titles)}" if titles else "Your files")
     hello = f"Hello {client}," if client else "Hello,"
-    yield Block(
-        "text",
-        f"{hello} thank you for the files. {' '.join(_arrived(s, speaker, _copies_of_mixes(delivery)) for s in delivery.sets)}",
-    )
+    copies = _copies_of_mixes(delivery)
+    arrived = " ".join(_arrived(s, speaker, copies) for s in delivery.sets)
+    yield Block("text", f"{hello} thank you for the files. {arrived}")
     wanted = [r for r in requests if r.task.kind == "request"]
     questions = [r for r in requests if r.task.kind == "question"]
     awaited = any(s.awaited for s in delivery.sets)

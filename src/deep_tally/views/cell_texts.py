@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from deep_tally.check.common import length_difference_s
+from deep_tally.model.comparison import MidiPair
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, MidiFacts, Role
 from deep_tally.model.measures import Measures
@@ -82,10 +83,11 @@ def _together(sheet: Sheet) -> str:
     return f"{len(sheet.assessed) - apart} together"
 
 
-def companion_text(entry: Entry) -> str:
-    """What a file that is not audio says, in one line."""
+def companion_text(entry: Entry, plays: MidiPair | None = None) -> str:
+    """What a file that is not audio says, in one line; `plays` is the part whose notes a MIDI file has."""
     if entry.midi is not None:
-        return midi_text(entry.midi)
+        text = midi_text(entry.midi)
+        return f"{plays_text(plays)}  ·  {text}" if plays is not None else text
     if entry.role is Role.MIDI:
         return "it cannot be read as MIDI"
     if entry.text:
@@ -93,6 +95,15 @@ def companion_text(entry: Entry) -> str:
     if entry.beside:
         return f"no audio; some program made it for {readable(entry.beside)}"
     return "a document" if entry.role is Role.DOCUMENT else "no audio, left out"
+
+
+def plays_text(pair: MidiPair) -> str:
+    """ "plays 04 Bass.wav, whose notes begin 12 ms later"."""
+    name = readable(pair.track.rpartition("/")[2])
+    ms = round(pair.offset_ms)
+    if not ms:
+        return f"plays {name}, together"
+    return f"plays {name}, whose notes begin {abs(ms)} ms {'later' if ms > 0 else 'earlier'}"
 
 
 def midi_text(midi: MidiFacts) -> str:
@@ -119,7 +130,7 @@ def cell_text(row: Row, column: Column) -> str:
         role += f", {row.song}" if row.song and not track.path.startswith(f"{row.song}/") else ""
         return readable(track.path) + role
     if row.companion is not None:
-        return companion_text(row.companion) if column is Column.START_LENGTH else "not audio"
+        return companion_text(row.companion, row.plays) if column is Column.START_LENGTH else "not audio"
     if track.unchecked is not None:
         return f"could not be checked here: {track.unchecked.problem}"
     if not row.is_measured:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 import re
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields
 
 from deep_tally.check.assess import facts_of
 from deep_tally.check.common import find_common
 from deep_tally.check.roles import in_requested_roles
 from deep_tally.model.brief import Brief
+from deep_tally.model.comparison import MidiPair
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.findings import Action, Finding
@@ -62,6 +63,8 @@ class Row:
         What its role rests on, in words; empty for a trackout that nothing speaks of.
     said : tuple of Statement
         What the client's notes say of it.
+    plays : MidiPair or None
+        For a MIDI file: the part whose notes it has.
     """
 
     track: Track
@@ -75,6 +78,7 @@ class Row:
     sibling_key: str = ""
     role_reason: str = ""
     said: tuple[Statement, ...] = ()
+    plays: MidiPair | None = None
 
     @property
     def place(self) -> int:
@@ -185,7 +189,7 @@ def make_sheet(
     found = _by_path(delivery.findings if delivery is not None else ())
     mixes = [m for s in delivery.sets for m in s.comparison.mixes] if delivery is not None else []
     said = {path: found for s in delivery.sets for path, found in s.said_of.items()} if delivery is not None else {}
-    rows = [Row(Track.of(e), (), False, Common(), False, named(e.song), e) for e in entries if e.text]
+    rows = [_companion(e, named, delivery) for e in entries if e.text]
     for entry in entries:
         track = by_path.get(entry.path)
         if track is not None:
@@ -196,11 +200,7 @@ def make_sheet(
             reason = role_reason(track, mixes)
             about = said.get(entry.path, ())
             rows.append(Row(*known, name=name, sibling_key=sibling_key, role_reason=reason, said=about))
-    rows += [
-        Row(Track.of(e), (), False, Common(), False, named(e.song), e)
-        for e in entries
-        if not e.role.is_audio and not e.text
-    ]
+    rows += [_companion(e, named, delivery) for e in entries if not e.role.is_audio and not e.text]
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]
     facts = SongFacts()
@@ -218,6 +218,15 @@ def make_sheet(
         songs,
         is_whole,
     )
+
+
+def _companion(entry: Entry, named: Callable[[str], str], delivery: Delivery | None) -> Row:
+    """The row of a file that is no sound."""
+    pairs = (
+        [p for s in delivery.sets for p in s.comparison.midi if p.path == entry.path] if delivery is not None else []
+    )
+    plays = pairs[0] if pairs else None
+    return Row(Track.of(entry), (), False, Common(), False, named(entry.song), entry, plays=plays)
 
 
 def _by_path(findings: Iterable[Finding]) -> defaultdict[str, list[Finding]]:

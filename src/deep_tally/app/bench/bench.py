@@ -220,7 +220,8 @@ class Bench(QWidget):
             self.stage.setCurrentIndex(1)
         else:
             self.show_view(self.view_name)
-        self.page.setPlainText("" if companion is None else companion_page(companion))
+        plays = row.plays if row is not None else None
+        self.page.setPlainText("" if companion is None else companion_page(companion, plays))
         self.waveform.show_track(track, row.findings if row is not None else ())
         self.panel.show_row(row, speaker, is_whole=is_whole)
         self.to_finding.setEnabled(bool(self.waveform.marks))

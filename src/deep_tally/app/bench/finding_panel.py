@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractButton, QScrollArea, QSizePolicy, QVBoxLa
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.model.comparison import MidiPair
 from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.model.statements import Statement
@@ -18,7 +19,7 @@ from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.numbers import clock, count
 from deep_tally.reply.role_words import role_phrase
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.cell_texts import companion_text
+from deep_tally.views.cell_texts import companion_text, plays_text
 from deep_tally.views.rows import Row
 
 PANEL_WIDTH = 380
@@ -210,7 +211,7 @@ def said_lines(sound: SoundFormat) -> list[str]:
     return [readable(line) for line in lines]
 
 
-def companion_page(entry: Entry) -> str:
+def companion_page(entry: Entry, plays: MidiPair | None = None) -> str:
     """All that is known of a file that is not audio."""
     if entry.midi is not None:
         midi = entry.midi
@@ -219,6 +220,8 @@ def companion_page(entry: Entry) -> str:
         lines += [f"It changes {count(midi.tempo_changes, 'time')}."] if midi.tempo_changes else []
         lines += [f"Meter: {midi.meter}"] if midi.meter else []
         lines += [f"Key: {midi.key}"] if midi.key else []
+        words = plays_text(plays) if plays is not None else ""
+        lines += [f"{words[:1].upper()}{words[1:]}."] if words else []
         length = f"{clock(midi.seconds)}, " if midi.seconds is not None else ""
         return "\n".join([*lines, f"Length: {length}{midi.beats:g} quarter notes"])
     if entry.text:

@@ -51,7 +51,7 @@ class CellPainter:
             self._name(row)
         elif row.companion is not None:
             if column is Column.START_LENGTH:
-                self._text(PAD, companion_text(row.companion), self.colours.soft, pixels=_SMALL)
+                self._text(PAD, companion_text(row.companion, row.plays), self.colours.soft, pixels=_SMALL)
         elif column is Column.START_LENGTH:
             self._start_length(row)
         elif column is Column.HEADROOM:

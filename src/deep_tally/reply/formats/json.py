@@ -32,7 +32,7 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
         "delivery": {
             "source": str(delivery.source),
             "sets": [_set(s) for s in delivery.sets],
-            "others": [_other(e) for e in delivery.others],
+            "others": [_other(e, delivery) for e in delivery.others],
             "troubles": list(delivery.troubles),
         },
         "incomplete": [
@@ -93,12 +93,14 @@ def _statement(statement: Statement) -> dict[str, Any]:
     return document
 
 
-def _other(entry: Entry) -> dict[str, Any]:
+def _other(entry: Entry, delivery: Delivery) -> dict[str, Any]:
     document: dict[str, Any] = {"path": entry.path, "role": entry.role.value, "set": entry.song}
     if entry.text:
         document["text"] = entry.text
     if entry.midi is not None:
-        document["midi"] = asdict(entry.midi)
+        document["midi"] = {key: value for key, value in asdict(entry.midi).items() if key != "note_quarters"}
+    for pair in (p for s in delivery.sets for p in s.comparison.midi if p.path == entry.path):
+        document["plays"] = {"file": pair.track, "offset_ms": _level(pair.offset_ms), "alike": _level(pair.alike)}
     if entry.beside:
         document["beside"] = entry.beside
     return document
