@@ -244,7 +244,7 @@ TOGETHER = {
     "check/rules/test_start.py": "check/rules: stamps",
     "engine/test_check_run.py": "engine: opening preparing",
     "views/test_rows.py": "views: cell_texts columns filter",
-    "app/test_line_up.py": "views: lanes time_axis",
+    "app/test_line_up.py": "views: time_axis",
     "app/test_reliability.py": "views: not_checked",
     "reply/test_save.py": "work: atomic",
     "reply/test_letter.py": (

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QPushButton
 
 from app.conftest import wait
 from deep_tally.app.line_up.lane_canvas import LaneCanvas
+from deep_tally.app.line_up.lane_list import button_boxes
 from deep_tally.app.line_up.lane_overlay import RULER_PX
 from deep_tally.app.line_up.line_up_view import LineUpView
 from deep_tally.app.line_up.place_dialog import PlaceDialog
@@ -117,8 +118,8 @@ def test_lanes_are_drawn_where_the_file_sounds_and_nowhere_else(view: LineUpView
     [
         ("name", "Accordion", "Audio 7"),
         ("family", "Drums", "Brushes"),
-        ("length", "Lantern Over Brackwater rough mix", "Frame drum"),
-        ("first sound", "Upright bass", "Cello"),
+        ("length", "Lantern Over Brackwater master", "Frame drum"),
+        ("first sound", "Upright bass", "Accordion"),
     ],
 )
 def test_files_are_ordered_and_grouped(view: LineUpView, order: str, first: str, second: str) -> None:
@@ -399,7 +400,10 @@ def test_space_plays_all_files_from_the_cursor_and_stops(view: LineUpView, windo
     assert listening.position_s is not None
     assert 12.0 <= listening.position_s < 20.0
     assert listening.has_mix
-    assert len(listening.paths) == len(view.lanes) - 1  # all but the group, whose members play
+    assert (
+        len(listening.paths) == len([ln for ln in view.lanes if not ln.plays_twice and not ln.is_unplaced]) - 1
+    )  # no trigger
+    assert "27 Plucked group.wav" not in listening.paths  # its members play
     assert listening.safe_db > 6
     assert "Simulated output, not heard" in window.player_bar.output.text()
     wait(lambda: listening.heard is not None and max(listening.heard.peak_dbfs) > -60)
@@ -502,7 +506,7 @@ def test_the_rough_mix_is_heard_instead_of_the_sum(view: LineUpView, window: Win
     wait(lambda: not window.listening.is_playing)
     written, rate = soundfile.read(tmp_path / "played.wav", dtype="float32", always_2d=True)
     assert window.state.delivery is not None
-    mix = next(t for t in window.state.delivery.tracks if t.role.value == "rough mix")
+    mix = next(t for t in window.state.delivery.tracks if t.path.endswith("rough mix.wav"))
     samples, _ = soundfile.read(window.state.sources[mix.path], dtype="float64", always_2d=True)
     assert rate == RATE
     assert np.array_equal(written[: RATE // 4], samples[: RATE // 4].astype(np.float32))
@@ -666,3 +670,92 @@ def test_no_words_are_cut_in_a_narrow_window(view: LineUpView, window: Window) -
 
 def test_lanes_that_were_never_drawn_are_not_fine_yet(window: Window) -> None:
     assert not LaneCanvas(window.theme).waves.is_fine
+
+
+# -- clips, and what nothing places -----------------------------------------------------------
+
+
+@pytest.fixture
+def clips(fresh: Window, tmp_path: Path) -> LineUpView:
+    """Four parts of eight seconds, three clips of a fifth, and a note that speaks of two moments."""
+    random = np.random.default_rng(5)
+    folder = tmp_path / "Harbour 120 BPM"
+    folder.mkdir()
+
+    def write(name: str, seconds: float, lead_s: float) -> None:
+        sound = np.zeros(round(seconds * RATE))
+        inside = slice(round(lead_s * RATE), round((seconds - 0.4) * RATE))
+        sound[inside] = random.uniform(-0.2, 0.2, len(sound[inside])) * np.hanning(len(sound[inside]))
+        soundfile.write(folder / name, sound, RATE, "PCM_24")
+
+    for name in ("Bass", "Drum", "Horn", "Viola"):
+        write(f"{name}.wav", 8.0, 0.1)
+    for number, seconds in enumerate((1.5, 2.0, 2.5), start=1):
+        write(f"Fiddle {number}.wav", seconds, 0.2)
+    (folder / "notes.txt").write_text("At 0:05 a delay on the horn.\nAt 0:02 the drum drops out.")
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.activateWindow()
+    fresh.navigator.show_line_up()
+    fresh.line_up.set_height(46)
+    fresh.line_up.list.setFocus()
+    QApplication.processEvents()
+    return fresh.line_up
+
+
+def test_clips_of_a_part_share_a_lane_and_each_can_be_chosen(clips: LineUpView) -> None:
+    assert titles(clips) == ["Bass", "Drum", "Fiddle (3 clips)", "Horn", "Viola"]
+    assert {s.top for s in clips.list.slots_of() if s.lane.path.startswith("Fiddle")} == {2 * 46}
+    second = lane(clips, "Fiddle 2.wav")
+    QTest.mouseClick(clips.canvas, Qt.MouseButton.LeftButton, pos=place_of(clips, second.path, second.start_s + 1.0))
+    assert clips.list.current_path == "Fiddle 2.wav"
+    press(clips, Qt.Key.Key_C)
+    assert clips.list.current_path == "Fiddle 3.wav"
+    press(clips, Qt.Key.Key_C)
+    assert clips.list.current_path == "Fiddle 1.wav"
+    assert [ln.path for ln in clips.list.chosen_lanes] == [f"Fiddle {n}.wav" for n in (1, 2, 3)]
+
+
+def test_a_clip_is_placed_by_itself(clips: LineUpView) -> None:
+    clips.list.go_to("Fiddle 2.wav")
+    clips.place("Fiddle 2.wav", 4 * RATE)
+    assert lane(clips, "Fiddle 2.wav").start_s == 4.0
+    assert not lane(clips, "Fiddle 2.wav").is_unplaced
+    assert lane(clips, "Fiddle 1.wav").is_unplaced
+    assert clips.list.current_path == "Fiddle 2.wav"
+
+
+def test_all_clips_of_a_lane_are_silenced_together_by_its_button(clips: LineUpView, fresh: Window) -> None:
+    row = clips.list.lane_model.row_of("Fiddle 1.wav")
+    assert row is not None
+    box = button_boxes(clips.list.visualRect(clips.list.lane_model.index(row)))[1]
+    QTest.mouseClick(clips.list.viewport(), Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    assert fresh.listening.muted == {f"Fiddle {n}.wav" for n in (1, 2, 3)}
+
+
+def test_what_nothing_places_is_not_heard_with_the_others(clips: LineUpView) -> None:
+    wanted: list[list[str]] = []
+    clips.listening.play_wanted.connect(lambda lanes, seconds: wanted.append([ln.path for ln in lanes]))
+    clips.list.go_to("Bass.wav")
+    press(clips, Qt.Key.Key_Space)
+    assert wanted == [["Bass.wav", "Drum.wav", "Horn.wav", "Viola.wav"]]
+
+
+def test_the_moments_of_the_notes_are_walked_by_a_key_and_read_under_the_pointer(clips: LineUpView) -> None:
+    assert [at_s for at_s, _ in clips.canvas.flags] == [2.0, 5.0]
+    for cursor_s, words in ((2.0, "the drum drops out"), (5.0, "a delay on the horn"), (2.0, "the drum drops out")):
+        press(clips, Qt.Key.Key_J)
+        assert clips.canvas.cursor_s == cursor_s
+        assert words in clips.readout.text()
+    place = QPointF(clips.canvas.axis.x_of(5.0), RULER_PX / 2).toPoint()
+    QTest.mouseMove(clips.canvas, place)
+    QApplication.processEvents()
+    wait(lambda: "a delay on the horn" in clips.readout.text())
+
+
+def test_without_notes_of_moments_the_key_says_so(view: LineUpView, window: Window) -> None:
+    said: list[str] = []
+    view.said.connect(said.append)
+    view.canvas.flags = ()
+    press(view, Qt.Key.Key_J)
+    assert said == ["The client's notes speak of no moment of the song."]

@@ -34,13 +34,13 @@ def opened(window: Window, folder: Path) -> Window:
 
 def say_much(window: Window) -> None:
     state = window.state
-    state.set_roles(dict.fromkeys(["01 Parta.wav"], Role.CLICK))
+    state.set_roles(dict.fromkeys(["01 Bass a.wav"], Role.CLICK))
     wait(lambda: state.delivery is not None)
-    state.set_rough_mix("02 Partb.wav")
+    state.set_rough_mix("02 Bass b.wav")
     wait(lambda: state.delivery is not None)
-    state.correct(state.corrections.with_place("03 Partc.wav", 480), "Place")
+    state.correct(state.corrections.with_place("03 Bass c.wav", 480), "Place")
     state.correct(state.corrections.with_tempo("Song 96 BPM", 90.0), "Tempo")
-    state.correct(state.corrections.with_part("04 Partd.wav", ("kick drum",)), "Part")
+    state.correct(state.corrections.with_part("04 Bass d.wav", ("kick drum",)), "Part")
 
 
 def answer_of_the_command(folder: Path, capsys: pytest.CaptureFixture[str], *options: str) -> tuple[Any, str]:

@@ -85,7 +85,7 @@ def test_the_page_of_what_was_not_checked_tries_again(lacking: Window, qtbot: Qt
     assert page is not None
     assert "the file is gone" in page.findChild(QTextBrowser).toPlainText()
     folder = lacking.state.intake.source
-    (folder / "later.wav").write_bytes((folder / "01 Parta.wav").read_bytes())
+    (folder / "later.wav").write_bytes((folder / "01 Bass a.wav").read_bytes())
     again = next(b for b in page.findChildren(QPushButton) if b.text() == "Try again")
     before = lacking.state.delivery
     qtbot.mouseClick(again, Qt.MouseButton.LeftButton)
@@ -99,7 +99,7 @@ def test_a_comparison_that_failed_is_said_and_can_be_tried_again(fresh: Window, 
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 3)])
     wait(lambda: fresh.state.delivery is not None)
     assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
-    assert fresh.said.text().startswith("3 files could not be compared with each other here (01 Parta.wav, ")
+    assert fresh.said.text().startswith("3 files could not be compared with each other here (01 Bass a.wav, ")
     assert fresh.steps.troubles_button.text() == "not compared here"
     fresh.state.compare_job = compare_song
     failed = fresh.state.delivery
@@ -209,11 +209,11 @@ def test_nothing_that_plays_is_recorded_over_a_clients_file(fresh: Window, tmp_p
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
     (folder / "0 gone.wav").symlink_to(folder / "nowhere.wav")
-    assert not fresh.playback.may_record(folder / "01 Parta.wav")
+    assert not fresh.playback.may_record(folder / "01 Bass a.wav")
     assert "it is one of the client's files" in fresh.said.text()
     assert fresh.playback.may_record(tmp_path / "Played.wav")
     assert fresh.state.client == ClientFiles(
-        files=(folder / "01 Parta.wav", folder / "02 Partb.wav"), folders=(folder,)
+        files=(folder / "01 Bass a.wav", folder / "02 Bass b.wav"), folders=(folder,)
     )
 
 

@@ -32,7 +32,7 @@ def boxes(window: Window) -> dict[str, QCheckBox]:
 def test_the_page_shows_what_the_letter_says(window: Window) -> None:
     assert window.state.delivery is not None
     assert to_text(window.reply.page) == to_text(write_letter(window.state.delivery))
-    assert sum(b.picture is not None for b in window.reply.page.blocks) == 11
+    assert sum(b.picture is not None for b in window.reply.page.blocks) == 12
 
 
 def test_names_are_typed_into_the_greeting_and_remembered(window: Window, qtbot: QtBot) -> None:
@@ -71,7 +71,7 @@ def test_edits_are_kept_saved_and_can_be_undone_or_put_away(window: Window, tmp_
         content = (tmp_path / f"r.{ending}").read_text("utf-8")
         assert "Dear all" in content
         assert "Please turn 01 Frame drum.wav down" in content
-    assert (tmp_path / "r.html").read_text("utf-8").count("<svg") == 11
+    assert (tmp_path / "r.html").read_text("utf-8").count("<svg") == 12
     window.reply.text.undo()
     assert "Dear all" not in window.reply.text.toPlainText()
     edit(window, "Again ")

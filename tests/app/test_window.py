@@ -44,7 +44,7 @@ def small_delivery(folder: Path, files: int, seconds: float = 1.0) -> Path:
             0.3 * np.sin(2 * np.pi * 110 * (number + 1) * time_s) * np.minimum(1, np.minimum(time_s, time_s[::-1]) * 9)
         )
         soundfile.write(
-            folder / f"{number + 1:02d} Part{'abcdefghijkl'[number % 12]}.wav", tone, 48_000, subtype="PCM_24"
+            folder / f"{number + 1:02d} Bass {'abcdefghijkl'[number % 12]}.wav", tone, 48_000, subtype="PCM_24"
         )
     return folder
 
@@ -56,6 +56,11 @@ def bench_text(window: Window) -> str:
 def shown(window: Window) -> list[str]:
     proxy = window.sheet.proxy
     return [str(proxy.index(r, Column.NAME).data()) for r in range(proxy.rowCount())]
+
+
+def sounds(window: Window) -> list[str]:
+    """The rows below the notes."""
+    return [name for name in shown(window) if not name.endswith("(document)")]
 
 
 # -- opening ----------------------------------------------------------------------------------
@@ -96,7 +101,7 @@ def test_the_chosen_clean_file_is_judged_on_the_bench_too(fresh: Window, tmp_pat
     wait(lambda: fresh.state.measuring is not None)
     assert "This file has not been measured yet." in bench_text(fresh)
     wait(lambda: fresh.state.delivery is not None)
-    assert fresh.sheet.current_path == "01 Parta.wav"
+    assert fresh.sheet.current_path == "01 Bass a.wav"
     assert "It can go into the mix as it is." in bench_text(fresh)
 
 
@@ -245,20 +250,20 @@ def test_what_cannot_be_opened_is_said_and_nothing_is_lost(
     wait(lambda: fresh.said.isVisible())
     assert words in fresh.said.text()
     assert not fresh.progress.isVisible()
-    assert shown(fresh) == ["01 Parta.wav"]
+    assert shown(fresh) == ["01 Bass a.wav"]
 
 
 def test_damaged_files_stand_in_the_sheet_with_their_reason(fresh: Window, tmp_path: Path) -> None:
     folder = small_delivery(tmp_path / "Song 96 BPM", 2)
-    (folder / "03 Words.wav").write_text("no sound in here")
-    whole = (folder / "01 Parta.wav").read_bytes()
-    (folder / "05 Cut.wav").write_bytes(whole[: len(whole) // 2])
+    (folder / "03 Choir.wav").write_text("no sound in here")
+    whole = (folder / "01 Bass a.wav").read_bytes()
+    (folder / "05 Horn.wav").write_bytes(whole[: len(whole) // 2])
     fresh.open([folder])
     wait(lambda: fresh.state.delivery is not None)
-    fresh.sheet.go_to("03 Words.wav")
+    fresh.sheet.go_to("03 Choir.wav")
     assert "it holds text, not audio" in fresh.bench.panel.cards[0].accessibleName().lower().replace("It", "it")
     assert fresh.sheet.proxy.index(2, Column.RATE).data() == "cannot be read"
-    fresh.sheet.go_to("05 Cut.wav")
+    fresh.sheet.go_to("05 Horn.wav")
     assert "stops at 0:00.4 of the 0:01.0" in fresh.bench.panel.cards[0].accessibleName()
 
 
@@ -289,10 +294,10 @@ def test_a_bad_brief_is_refused_and_a_good_one_judges_anew_without_reading(
 def test_the_heads_tell_what_most_files_agree_on(window: Window) -> None:
     model = window.sheet.model()
     told = [model.headerData(c, Qt.Orientation.Horizontal) for c in Column]
-    assert told[Column.RATE] == "Rate, 48 kHz, 32"
-    assert told[Column.DEPTH] == "Depth, 24 bit, 31"
-    assert told[Column.START_LENGTH] == "Start, 32 together"
-    assert told[Column.CONTENT] == "Content, sound in 32"
+    assert told[Column.RATE] == "Rate, 48 kHz, 37"
+    assert told[Column.DEPTH] == "Depth, 24 bit, 36"
+    assert told[Column.START_LENGTH] == "Start, 36 together"
+    assert told[Column.CONTENT] == "Content, sound in 37"
 
 
 def test_every_drawn_cell_has_its_words(window: Window) -> None:
@@ -302,7 +307,7 @@ def test_every_drawn_cell_has_its_words(window: Window) -> None:
             index = proxy.index(r, column)
             assert index.data(Qt.ItemDataRole.DisplayRole)
             assert len(index.data(Qt.ItemDataRole.ToolTipRole)) > 30
-    drum = proxy.index(0, Column.CLIPPING)
+    drum = proxy.index(1, Column.CLIPPING)  # below the notes
     assert "places at full scale" in drum.data()
     assert "Ask the client: Clipped" in drum.data(Qt.ItemDataRole.AccessibleTextRole)
     assert "Ask the client: Clipped" in drum.data(Qt.ItemDataRole.ToolTipRole)
@@ -310,9 +315,9 @@ def test_every_drawn_cell_has_its_words(window: Window) -> None:
 
 def test_the_tallies_filter_by_click_and_by_key(window: Window, qtbot: QtBot) -> None:
     tally = window.band.tallies[Action.ASK]
-    assert (tally.counted.findings, tally.counted.files) == (13, 14)
+    assert (tally.counted.findings, tally.counted.files) == (15, 16)
     qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
-    assert len(shown(window)) == 14
+    assert len(shown(window)) == 16
     assert window.steps.show_button.text() == "Only: Ask the client"
     qtbot.mouseClick(tally, Qt.MouseButton.LeftButton)
     assert len(shown(window)) == 42
@@ -337,7 +342,7 @@ def test_filtering_by_question(window: Window) -> None:
     action = next(a for a in window.menus.view_menu.show_menu.actions() if a.text() == "Findings of channels")
     action.trigger()
     numbers = [name[:2] for name in shown(window)]
-    assert numbers == ["05", "09", "14", "28", "29", "30", "31"]
+    assert numbers == ["05", "09", "14", "28", "29", "30", "31", "34", "35"]
     assert window.steps.show_button.text() == "Only: channels"
 
 
@@ -357,7 +362,7 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
 @pytest.mark.parametrize(
     ("words", "first"),
     [
-        ("Length", "06 Nylon guitar left.wav"),
+        ("Length", "37 Bowed saw.wav"),
         ("Rate", "08 Fiddle.wav"),
         ("Headroom", "11 Voice lead dry.wav"),
         ("Clipping", "11 Voice lead dry.wav"),
@@ -368,15 +373,15 @@ def test_finding_by_name_with_the_keyboard(window: Window, qtbot: QtBot) -> None
 )
 def test_sorting_by_every_question(window: Window, words: str, first: str) -> None:
     next(a for a in window.menus.view_menu.sort_menu.actions() if a.text() == words).trigger()
-    assert shown(window)[0] == first
+    assert sounds(window)[0] == first
 
 
 def test_sorting_by_who_must_act_puts_the_clients_files_first(window: Window) -> None:
     next(a for a in window.menus.view_menu.sort_menu.actions() if a.text() == "Who must act").trigger()
-    rows = shown(window)
-    assert rows[:14] == sorted(rows[:14])
+    rows = sounds(window)
+    assert rows[:16] == sorted(rows[:16])
     assert rows[:2] == ["01 Frame drum.wav", "03 Hand bells.wav"]
-    assert rows[14] == "05 Harmonium.wav"
+    assert rows[16] == "05 Harmonium.wav"
 
 
 def test_the_user_tells_which_file_is_the_rough_mix(fresh: Window, tmp_path: Path, qtbot: QtBot) -> None:
@@ -385,10 +390,10 @@ def test_the_user_tells_which_file_is_the_rough_mix(fresh: Window, tmp_path: Pat
     assert "content.no-rough-mix" in {f.code for f in fresh.state.delivery.findings}
     fresh.activateWindow()
     wait(fresh.isActiveWindow)
-    fresh.sheet.go_to("02 Partb.wav")
+    fresh.sheet.go_to("02 Bass b.wav")
     qtbot.keyClick(fresh, Qt.Key.Key_M, CTRL)
     assert "content.no-rough-mix" not in {f.code for f in fresh.state.delivery.findings}
-    assert "02 Partb.wav (rough mix, set by you)" in shown(fresh)
+    assert "02 Bass b.wav (rough mix, set by you)" in shown(fresh)
     assert "2 trackouts and a rough mix" in fresh.band.facts.text()
 
 
@@ -396,12 +401,14 @@ def test_clicking_the_two_heads_of_one_column_sorts_by_start_and_by_length(windo
     header = window.sheet.horizontalHeader()
     x = header.sectionViewportPosition(Column.START_LENGTH)
     qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + header.sectionSize(1) - 20, 20))
-    assert shown(window)[:3] == ["06 Nylon guitar left.wav", "15 Viola.wav", "01 Frame drum.wav"]
+    assert sounds(window)[:3] == ["37 Bowed saw.wav", "06 Nylon guitar left.wav", "15 Viola.wav"]
     qtbot.mouseClick(header.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x + 20, 20))
-    assert shown(window)[:5] == [
+    assert sounds(window)[:7] == [
         "06 Nylon guitar left.wav",
+        "37 Bowed saw.wav",
         "04 Upright bass.wav",
         "27 Plucked group.wav (group, by its sound)",
+        "Lantern Over Brackwater master.wav (rough mix, by its name)",
         "Lantern Over Brackwater rough mix.wav (rough mix, by its name)",
         "20 Accordion.flac",
     ]

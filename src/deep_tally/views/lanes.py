@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from deep_tally.model.delivery import Delivery, SongSet, Track
@@ -30,6 +30,8 @@ _BY: Mapping[str, str] = {"stamp": "by its time stamp", "mix": "by the rough mix
 NUDGE = "Nudge "
 """How the words of a change begin that moves a file by a hair."""
 
+_UNPLACED, _CLIPS = "start.unplaced", "content.clips"
+_CLIP_GAP_S = 0.25
 _ABOUT_PLACE = ("start.", "length.")
 
 
@@ -60,6 +62,10 @@ class Lane:
         Its gravest.
     plays_twice : bool
         Whether other files play what it holds: it is only heard where it is chosen.
+    is_unplaced : bool
+        Whether nothing says where it belongs. Clips of one part that are so stand one after another.
+    clips : tuple of Lane
+        For the row of a part that came in pieces: each of them; empty for every other lane.
     """
 
     track: Track
@@ -74,6 +80,13 @@ class Lane:
     action: Action | None
     marks: tuple[LaneMark, ...]
     plays_twice: bool = False
+    is_unplaced: bool = False
+    clips: tuple[Lane, ...] = ()
+
+    @property
+    def files(self) -> tuple[Lane, ...]:
+        """The lanes that share this row."""
+        return self.clips or (self,)
 
     @property
     def path(self) -> str:
@@ -129,7 +142,42 @@ def make_lanes(song: SongSet, delivery: Delivery) -> tuple[Lane, ...]:
         for path in finding.files:
             if path in found:
                 found[path].append(finding)
-    return tuple(_lane(track, song, found[track.path], speaker) for track in song.tracks)
+    lanes = tuple(_lane(track, song, found[track.path], speaker) for track in song.tracks)
+    parts = [f for f in delivery.findings if f.code == _CLIPS and set(f.files) <= set(found)]
+    spread = {lane.path: lane for part in parts for lane in _one_after_another(lanes, part.files)}
+    return tuple(spread.get(lane.path, lane) for lane in lanes)
+
+
+def _one_after_another(lanes: Sequence[Lane], paths: Sequence[str]) -> Iterator[Lane]:
+    """The clips of a part: those that nothing places stand behind each other, in the order of their names."""
+    at_s = 0.0
+    for lane in sorted((ln for ln in lanes if ln.path in paths), key=lambda ln: natural_key(ln.path)):
+        if not lane.is_unplaced or lane.placement is not None:
+            yield lane
+            continue
+        marks = tuple(
+            replace(m, start_s=m.start_s + at_s - lane.start_s, stop_s=m.stop_s + at_s - lane.start_s)
+            for m in lane.marks
+        )
+        yield replace(lane, start_s=at_s, stop_s=at_s + lane.seconds, marks=marks)
+        at_s += lane.seconds + _CLIP_GAP_S
+
+
+def as_rows(lanes: Sequence[Lane], findings: Iterable[Finding]) -> tuple[Lane, ...]:
+    """The lanes as rows: the clips of one part share one, in the place of the first."""
+    by_path = {lane.path: lane for lane in lanes}
+    rows = {lane.path: lane for lane in lanes}
+    for part in (f for f in findings if f.code == _CLIPS and set(f.files) <= set(by_path)):
+        clips = tuple(sorted((by_path[p] for p in part.files), key=lambda ln: (ln.start_s, natural_key(ln.path))))
+        first = next(p for p in by_path if p in part.files)
+        name = readable(str(part.evidence.get("part", ""))) or clips[0].title
+        says = "places not known" if all(c.is_unplaced for c in clips) else by_path[first].says
+        title = f"{name} ({len(clips)} clips)"
+        for clip in clips:
+            rows.pop(clip.path)
+        gravest = max((c.action for c in clips if c.action is not None), key=lambda a: a.gravity, default=None)
+        rows[first] = replace(by_path[first], title=title, says=says, action=gravest, clips=clips)
+    return tuple(sorted(rows.values(), key=lambda ln: list(by_path).index(ln.path)))
 
 
 def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Speaker) -> Lane:
@@ -164,6 +212,7 @@ def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Spe
             )
         ),
         plays_twice=track.path in song.played_by_others,
+        is_unplaced=any(f.code == _UNPLACED for f in findings),
     )
 
 

@@ -72,6 +72,8 @@ class LaneCanvas(QWidget):
         self.loop_s: tuple[float, float] | None = None
         self.silenced: frozenset[str] = frozenset()
         self.current = ""
+        self.flags: tuple[tuple[float, str], ...] = ()
+        """Moments that the client's notes speak of, with what they say."""
         self.mark: LaneMark | None = None
         """The mark that was gone to last."""
         self.setMouseTracking(True)
@@ -115,7 +117,8 @@ class LaneCanvas(QWidget):
     def has_samples(self) -> bool:
         """Whether all lanes in sight that are shown closer than their overview have their samples."""
         close = [s.lane for s in self._in_sight() if self.axis.is_close(s.lane)]
-        return all(self._samples.at_hand(lane) is not None for lane in close)
+        spans = ((lane, *self.axis.frames_in_view(lane)) for lane in close)
+        return all(self._samples.at_hand(lane) is not None for lane, first, last in spans if last > first)
 
     # -- the axis -----------------------------------------------------------------------------
 
@@ -163,14 +166,16 @@ class LaneCanvas(QWidget):
 
     # -- the pointer --------------------------------------------------------------------------
 
-    def lane_at(self, y: float) -> Lane | None:
-        """The lane at a height on the canvas."""
+    def lane_at(self, y: float, x: float | None = None) -> Lane | None:
+        """The lane at a height on the canvas; of the clips that share it, the one at pixel x."""
         at = y - RULER_PX + self.scrolled_px
-        return next((s.lane for s in self._slots if s.top <= at < s.top + s.height), None) if y >= RULER_PX else None
+        there = [s.lane for s in self._slots if s.top <= at < s.top + s.height] if y >= RULER_PX else []
+        seconds = self.axis.seconds_at(x) if x is not None else 0.0
+        return next((ln for ln in there if ln.start_s <= seconds < ln.stop_s), there[0] if there else None)
 
     def mark_at(self, x: float, y: float) -> LaneMark | None:
         """The mark nearest to a point, if it is near."""
-        lane = self.lane_at(y)
+        lane = self.lane_at(y, x)
         near = min(lane.marks if lane is not None else (), key=lambda m: self._away(m, x), default=None)
         return near if near is not None and self._away(near, x) <= _NEAR_PX else None
 
@@ -211,7 +216,7 @@ class LaneCanvas(QWidget):
         if event.button() is not Qt.MouseButton.LeftButton:
             return
         x, y = event.position().x(), event.position().y()
-        lane = self.lane_at(y)
+        lane = self.lane_at(y, x)
         moves = self.is_moving or bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         self._drag = _Drag(x, lane if moves and lane is not None and lane.track.format is not None else None)
         if not moves and lane is not None and (mark := self._pressable_mark(lane, x, y)) is not None:
@@ -273,8 +278,10 @@ class LaneCanvas(QWidget):
         return f"{lane.title}: {count(abs(frames), 'sample')} {'later' if frames >= 0 else 'earlier'}, at {when}"
 
     def _read_off(self, x: float, y: float) -> None:
-        lane = self.lane_at(y)
+        lane = self.lane_at(y, x)
         lines = [moment_words(self.mode, self.axis.seconds_at(x), rate_hz=self.axis.rate_hz, timeline=self.timeline)]
+        if y < RULER_PX:
+            lines += [words for at_s, words in self.flags if abs(self.axis.x_of(at_s) - x) <= _NEAR_PX]
         if lane is not None:
             lines.append(lane.title)
             if words := end_words(lane):
@@ -310,12 +317,15 @@ class LaneCanvas(QWidget):
         for slot in shown:
             if slot.lane.is_moved:
                 overlay.outline_ghost(slot)
+            elif slot.lane.is_unplaced:
+                overlay.outline_unplaced(slot)
             overlay.draw_dots(slot, self._samples.at_hand(slot.lane) if axis.is_close(slot.lane) else None)
         for slot in shown:
             overlay.draw_end(slot, self.common_s, is_current=slot.lane.path == self.current)
             overlay.draw_marks(slot, self._marks_of.get(slot.lane.path, ()))
         overlay.draw_pointers(pointers)
         overlay.draw_ruler(on_ruler, pointers)
+        overlay.draw_flags([seconds for seconds, _ in self.flags])
 
     def _draw_waves(self, painter: QPainter, slots: Sequence[Slot]) -> None:
         ratio = self.devicePixelRatioF()

@@ -63,7 +63,8 @@ class LaneModel(QAbstractListModel):
 
     def row_of(self, path: str) -> int | None:
         """Where a file stands."""
-        return next((n for n, r in enumerate(self.rows) if isinstance(r, Lane) and r.path == path), None)
+        rows = enumerate(self.rows)
+        return next((n for n, r in rows if isinstance(r, Lane) and any(c.path == path for c in r.files)), None)
 
     def rowCount(self, parent: Index = _ROOT) -> int:
         return 0 if parent.isValid() else len(self.rows)
@@ -125,6 +126,7 @@ class LaneList(QListView):
         self.lane_model = LaneModel()
         self._theme = theme
         self.lane_px = 24
+        self._clip = ""
         self.setModel(self.lane_model)
         self.setItemDelegate(_LaneDelegate(self, theme))
         self.setFixedWidth(WIDTH)
@@ -169,7 +171,7 @@ class LaneList(QListView):
         for row in self.lane_model.rows:
             height = self.lane_px if isinstance(row, Lane) else HEAD_PX
             if isinstance(row, Lane):
-                found.append(Slot(row, top, height))
+                found += [Slot(clip, top, height) for clip in row.files]
             top += height
         return found
 
@@ -178,7 +180,9 @@ class LaneList(QListView):
         """The lane the user is at."""
         index = self.currentIndex()
         row = self.lane_model.rows[index.row()] if index.isValid() and index.row() < len(self.lane_model.rows) else None
-        return row if isinstance(row, Lane) else None
+        if not isinstance(row, Lane):
+            return None
+        return next((clip for clip in row.files if clip.path == self._clip), row.files[0])
 
     @property
     def current_path(self) -> str:
@@ -190,16 +194,27 @@ class LaneList(QListView):
     def chosen_lanes(self) -> list[Lane]:
         """The selected lanes in their order; the current one when none is."""
         rows = sorted(index.row() for index in self.selectedIndexes())
-        lanes = [row for n in rows if isinstance(row := self.lane_model.rows[n], Lane)]
+        lanes = [clip for n in rows if isinstance(row := self.lane_model.rows[n], Lane) for clip in row.files]
         return lanes or ([self.current_lane] if self.current_lane is not None else [])
 
     def go_to(self, path: str, *, also: bool = False) -> None:
         """Make a file current; `also` keeps what is selected."""
         row = self.lane_model.row_of(path)
         if row is not None:
+            is_other_clip = self._clip != path and row == self.currentIndex().row()
+            self._clip = path
+            if is_other_clip:
+                self._choose()
             how = QItemSelectionModel.SelectionFlag.Toggle if also else QItemSelectionModel.SelectionFlag.ClearAndSelect
             self.selectionModel().setCurrentIndex(self.lane_model.index(row), how)
             self.scrollTo(self.lane_model.index(row))
+
+    def next_clip(self) -> None:
+        """Make the next clip of the current row current, where it has several."""
+        row = self.lane_model.rows[self.currentIndex().row()] if self.currentIndex().isValid() else None
+        if isinstance(row, Lane) and row.clips:
+            paths = [clip.path for clip in row.clips]
+            self.go_to(paths[(paths.index(self.current_path) + 1) % len(paths)])
 
     def _choose(self) -> None:
         self._show_label()
@@ -239,7 +254,8 @@ class LaneList(QListView):
                 button_boxes(self.visualRect(index)), (self.solo_pressed, self.mute_pressed), strict=True
             ):
                 if self.lane_px >= _BUTTONS_FROM_PX and box.contains(event.position()):
-                    signal.emit(lane.path)
+                    for clip in lane.files:
+                        signal.emit(clip.path)
                     return
         super().mousePressEvent(event)
 
@@ -295,7 +311,7 @@ class _LaneDelegate(QStyledItemDelegate):
             return
         used = font(13 if box.height() >= 18 else 11, 600)
         painter.setFont(used)
-        is_heard = lane.path not in self._view.lane_model.muted
+        is_heard = not all(c.path in self._view.lane_model.muted for c in lane.files)
         painter.setPen(QColor(colours.ink if is_heard else colours.soft))
         room = WIDTH - _PAD - 2 * (_BUTTON + 2) - 8
         name = QFontMetricsF(used).elidedText(f"{lane.number}  {lane.title}".strip(), Qt.TextElideMode.ElideRight, room)
@@ -311,9 +327,8 @@ class _LaneDelegate(QStyledItemDelegate):
         if box.height() < _BUTTONS_FROM_PX:
             return
         model, colours = self._view.lane_model, self._theme.colours
-        for area, letter, on in zip(
-            button_boxes(box), "SM", (lane.path in model.solo, lane.path in model.muted), strict=True
-        ):
+        are_on = [all(clip.path in paths for clip in lane.files) for paths in (model.solo, model.muted)]
+        for area, letter, on in zip(button_boxes(box), "SM", are_on, strict=True):
             if not shown and not on:
                 continue
             painter.setPen(QPen(QColor(colours.ink if on else colours.soft), 1))

@@ -43,9 +43,9 @@ class LaneListening(QObject):
             return
         chosen: Sequence[Lane] = self._list.chosen_lanes
         if len(chosen) < 2:
-            # A click, a reference or what others play as well is only heard where it is chosen.
+            # A click, a reference, what others play as well and what belongs nobody knows where is heard where chosen.
             heard = (ln for ln in self._lanes if ln.track.role.is_assessed or ln.track.role is Role.ROUGH_MIX)
-            chosen = [ln for ln in heard if not ln.plays_twice]
+            chosen = [ln for ln in heard if not ln.plays_twice and (not ln.is_unplaced or ln.placement is not None)]
         self.play_wanted.emit(chosen, self._canvas.cursor_s)
 
     def play_alone(self) -> None:

@@ -97,6 +97,18 @@ class LaneOverlay:
                 painter.setBrush(QColor(colour))
                 painter.drawPolygon(QPolygonF([QPointF(x - 5, tip - 8), QPointF(x + 5, tip - 8), QPointF(x, tip)]))
 
+    def draw_flags(self, flags: Sequence[float]) -> None:
+        """The moments that the client's notes speak of, on the ruler and as a stroke through all lanes."""
+        painter, colour = self._painter, QColor(self._colours.note)
+        for seconds in flags:
+            if not self._axis.shows(seconds):
+                continue
+            x = math.floor(self._axis.x_of(seconds))
+            painter.fillRect(x, 2, 1, self._height - 2, _between(colour, QColor(self._colours.ground)))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawPolygon(QPolygonF([QPointF(x, 2), QPointF(x + 9, 5.5), QPointF(x, 9)]))
+
     def draw_pointers(self, pointers: Pointers) -> None:
         """The common start and end through all lanes, the cursor and what plays."""
         colours, painter, axis = self._colours, self._painter, self._axis
@@ -121,6 +133,20 @@ class LaneOverlay:
         inset = min(2, slot.height // 4)
         painter.drawRect(QRectF(left, self._y(slot) + inset, right - left, max(1, slot.height - 2 * inset - 1)))
 
+    def outline_unplaced(self, slot: Slot) -> None:
+        """A file that could begin anywhere: a dashed frame in the colour of who must say it, and a question mark."""
+        painter, colour = self._painter, QColor(self._colours.action(slot.lane.action or Action.NOTE))
+        painter.setPen(QPen(colour, 1, Qt.PenStyle.DashLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        left, right = self._axis.x_of(slot.lane.start_s), self._axis.x_of(slot.lane.stop_s)
+        inset = min(2, slot.height // 4)
+        painter.drawRect(QRectF(left, self._y(slot) + inset, right - left, max(1, slot.height - 2 * inset - 1)))
+        if slot.height >= FLAG_FROM_PX and right - left > FLAG_FROM_PX:
+            painter.setFont(font(14, 700))
+            painter.setPen(colour)
+            box = QRectF(left, self._y(slot), right - left - 5, slot.height)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "?")
+
     def draw_dots(self, slot: Slot, have: Excerpt | None) -> None:
         """Each sample as a dot, where there is room between them."""
         lane, measures, painter = slot.lane, slot.lane.track.measures, self._painter
@@ -143,7 +169,7 @@ class LaneOverlay:
     def draw_end(self, slot: Slot, common_s: float | None, *, is_current: bool) -> None:
         """What a file lacks to the common end, or goes past it, drawn to scale, in words where there is room."""
         lane, painter, colours = slot.lane, self._painter, self._colours
-        if not lane.end_frames or common_s is None or not lane.track.role.is_assessed:
+        if not lane.end_frames or common_s is None or not lane.track.role.is_assessed or lane.is_unplaced:
             return
         colour = QColor(colours.action(_end_action(lane)))
         end = self._axis.x_of(lane.stop_s)

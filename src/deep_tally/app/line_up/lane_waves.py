@@ -126,7 +126,8 @@ class LaneWaves(QObject):
         alike: defaultdict[tuple[int, float, int], list[tuple[Slot, Lane, int]]] = defaultdict(list)
         for slot in slots:
             where = [slot.lane]
-            if slot.lane.start_s and not self._axis.is_close(slot.lane):  # so close, its outline says enough
+            # So close, its outline says enough; and where nobody knows its place, it was not moved.
+            if slot.lane.is_moved and not self._axis.is_close(slot.lane):
                 where.append(replace(slot.lane, start_s=0.0, stop_s=slot.lane.seconds))
             for lane in where:
                 have = self._samples.at_hand(lane) if self._axis.is_close(lane) else None

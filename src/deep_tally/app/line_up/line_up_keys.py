@@ -41,6 +41,8 @@ class LineUpKeys:
             Qt.Key.Key_Minus: lambda: self._zoom(_ZOOM_KEYS),
             Qt.Key.Key_0: self._view.canvas.show_all,
             Qt.Key.Key_N: lambda: self._view.step_mark(1),
+            Qt.Key.Key_J: self._view.next_flag,
+            Qt.Key.Key_C: self._view.list.next_clip,
             Qt.Key.Key_P: lambda: self._view.step_mark(-1),
             Qt.Key.Key_E: lambda: self._toggle_edge("start" if shift else "end"),
             Qt.Key.Key_G: self._view.tools.move_files.toggle,

@@ -31,7 +31,7 @@ from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.lanes import NUDGE, Head, Lane, LaneMark, LaneOrder, in_order, make_lanes
+from deep_tally.views.lanes import NUDGE, Head, Lane, LaneMark, LaneOrder, as_rows, in_order, make_lanes
 from deep_tally.views.time_axis import RulerMode
 
 if TYPE_CHECKING:
@@ -182,6 +182,8 @@ class LineUpView(QWidget):
             timeline=timeline,
             same=same,
         )
+        said = ((s.at_s, readable(f"{s.note.rpartition('/')[2]}: {s.words}")) for s in song.statements)
+        self.canvas.flags = tuple(sorted((at_s, words) for at_s, words in said if at_s is not None))
         if not same:
             self.canvas.cursor_s = 0.0
         self._show_rows()
@@ -190,7 +192,8 @@ class LineUpView(QWidget):
             self.show_edge(self.edge.edge)
 
     def _show_rows(self) -> None:
-        self.list.show_rows(in_order(self._lanes, self.order))
+        findings = self._delivery.findings if self._delivery is not None else ()
+        self.list.show_rows(in_order(as_rows(self._lanes, findings), self.order))
         self._fit()
 
     def _show_tools(self) -> None:
@@ -348,6 +351,17 @@ class LineUpView(QWidget):
             self.go_to_mark((later[0] if step > 0 else later[-1]) if later else wrapped)
         elif lane is not None:
             self.said.emit(f"{lane.title} has no marked place.")
+
+    def next_flag(self) -> None:
+        """To the next moment that the client's notes speak of, from the first again after the last."""
+        flags = self.canvas.flags
+        if not flags:
+            self.said.emit("The client's notes speak of no moment of the song.")
+            return
+        at_s, words = next((f for f in flags if f[0] > self.canvas.cursor_s + 1e-6), flags[0])
+        self.canvas.set_cursor(at_s)
+        self.canvas.show_moment(at_s)
+        self.readout.setText(words)
 
     def _set_moving(self, on: bool) -> None:
         self.canvas.is_moving = on
