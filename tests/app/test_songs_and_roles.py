@@ -154,6 +154,28 @@ def test_a_role_is_changed_for_all_chosen_files_and_the_checks_follow(small: Win
     assert "2 trackouts" in small.band.facts.text()
 
 
+def test_what_is_said_of_one_file_is_said_of_all_like_it(fresh: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    folder = small_delivery(tmp_path / "Salt House 96 BPM C minor", 4)
+    for number in (1, 2, 3):
+        (folder / f"Oboe {number}.wav").write_bytes((folder / "01 Bass a.wav").read_bytes()[: -2_000 * number])
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.activateWindow()
+    wait(fresh.isActiveWindow)
+    fresh.sheet.setFocus()
+    fresh.sheet.go_to("Oboe 2.wav")
+    qtbot.keyClick(fresh.sheet, Qt.Key.Key_L, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert set(fresh.sheet.selected_paths) == {f"Oboe {n}.wav" for n in (1, 2, 3)}
+    choose(fresh.menus.role_menus.role_menu, "reference")
+    roles = {t.path: t.role for t in fresh.state.delivery.tracks}
+    assert [roles[f"Oboe {n}.wav"] for n in (1, 2, 3)] == [Role.REFERENCE] * 3
+    fresh.state.undo_stack.undo()
+    assert {t.role for t in fresh.state.delivery.tracks} == {Role.TRACKOUT}
+    fresh.sheet.go_to("01 Bass a.wav")
+    qtbot.keyClick(fresh.sheet, Qt.Key.Key_L, CTRL | Qt.KeyboardModifier.ShiftModifier)
+    assert "No other file is like this one" in fresh.said.text()
+
+
 def test_a_file_that_is_left_out_stands_at_the_end_and_comes_back_measured(small: Window) -> None:
     select(small, 0)
     choose(small.menus.role_menus.role_menu, "stray")

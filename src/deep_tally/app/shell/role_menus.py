@@ -16,6 +16,7 @@ from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.role_texts import likely_roles
 from deep_tally.reply.role_words import role_words
+from deep_tally.views.alike import files_like
 
 
 class RoleMenus(QObject):
@@ -37,6 +38,7 @@ class RoleMenus(QObject):
         self.song_menu.aboutToShow.connect(self._fill_song_menu)
         mix_action = add_action(menu, "The selected file is the rough &mix", self._set_mix, "Ctrl+M")
         confirm = add_action(menu, "The selected files are what they &seem to be", self._confirm, "Ctrl+Shift+R")
+        like = add_action(menu, "Select all files &like it", self._select_alike, "Ctrl+Shift+L")
         menu.addMenu(self.role_menu)
         menu.addMenu(self.song_menu)
         for words, key, opened in (
@@ -47,7 +49,7 @@ class RoleMenus(QObject):
             action.setShortcut(QKeySequence(key))
             action.triggered.connect(lambda checked=False, opened=opened: self._pop_up(opened))
             window.addAction(action)
-        sheet.addActions([mix_action, confirm, self.role_menu.menuAction(), self.song_menu.menuAction()])
+        sheet.addActions([mix_action, confirm, like, self.role_menu.menuAction(), self.song_menu.menuAction()])
 
     def _pop_up(self, menu: QMenu) -> None:
         """Open a menu beside the row the user is at."""
@@ -92,6 +94,16 @@ class RoleMenus(QObject):
         roles = likely_roles(self._state.delivery, self._sheet.selected_paths)
         if self._may_correct() and roles:
             self._state.set_roles(roles)
+
+    def _select_alike(self) -> None:
+        """Choose the files like the current one: what is said then is said of all of them."""
+        row = self._sheet.current_row
+        if row is None or not self._sheet.isVisible():
+            return
+        alike = files_like(row, self._sheet.sheet_model.sheet.rows)
+        self._sheet.go_to(row.track.path, also=alike)
+        if len(alike) == 1:
+            self.said.emit("No other file is like this one: neither its role, its folder nor the words of its name.")
 
     def _may_correct(self) -> bool:
         """Whether roles and songs can be edited now; says why not."""
