@@ -37,7 +37,7 @@ def likely(fresh: Window, tmp_path: Path) -> Window:
 
 def roles(window: Window) -> dict[str, tuple[Role, bool]]:
     assert window.state.delivery is not None
-    return {t.path: (t.role, t.basis.is_likely) for t in window.state.delivery.tracks if " Part" not in t.path}
+    return {t.path: (t.role, t.basis.is_likely) for t in window.state.delivery.tracks if " Bass " not in t.path}
 
 
 def settle(window: Window) -> None:

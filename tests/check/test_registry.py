@@ -80,7 +80,7 @@ def test_what_most_files_share_is_reported_once_with_each_files_numbers() -> Non
     hot = [track(f"{i} Part{'abcde'[i]}.wav", sample_peak_by_channel_dbfs=(-1.0 - i / 2,)) for i in range(5)]
     (found,) = (f for f in findings([*hot, *others(2)]) if f.code == "headroom.hot")
     assert len(found.files) == 5
-    assert found.evidence_of("3 Bass d.wav")["dbfs"] == -2.5
+    assert found.evidence_of("3 Partd.wav")["dbfs"] == -2.5
     assert count_findings((found,))[Action.FIX].files == 5
     apart = [f for f in findings([*hot[:2], *others(5)]) if f.code == "headroom.hot"]
     assert len(apart) == 2

@@ -250,7 +250,7 @@ def test_several_files_in_one_finding_get_a_sentence_made_for_several() -> None:
     speaker = Speaker(delivery)
     (found,) = [f for f in delivery.findings if f.code == "length.short"]
     assert speaker.summary(found) == (
-        "Ends before the others: 0 Bass a.wav and 1 Bass b.wav (10 s shorter than the common length)."
+        "Ends before the others: 0 Parta.wav and 1 Partb.wav (10 s shorter than the common length)."
     )
     (alone,) = [f for f in delivery_of(short[0], *others()).findings if f.code == "length.short"]
-    assert speaker.summary(alone) == "0 Bass a.wav ends before the others: 10 s shorter than the common length."
+    assert speaker.summary(alone) == "0 Parta.wav ends before the others: 10 s shorter than the common length."
