@@ -12,7 +12,7 @@ import soundfile
 
 from conftest import check_folder
 from deep_tally.demo.bundle import PLANTED, SECOND_SONG, write_bundle
-from deep_tally.demo.delivery import planted
+from deep_tally.demo.delivery import is_current, planted
 from deep_tally.demo.exports import EXPORTS
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.files import Role
@@ -111,3 +111,13 @@ def test_the_bundle_of_two_songs_shows_what_is_planted_in_it_and_asks_for_nothin
         assert (code, action) in {(f.code, f.action.value) for f in found}, planted_at
     asked = {path.rpartition("/")[2] for f in delivery.findings if f.action is Action.ASK for path in f.files}
     assert asked == {"04 Sub.wav", "08 Voice.wav"}
+
+
+def test_an_earlier_demo_is_known_as_such(tmp_path: Path, demo_folder: Path) -> None:
+    assert is_current(demo_folder.parent)
+    assert not is_current(tmp_path)
+    older = {**planted(), "clean": []}
+    (tmp_path / "planted.json").write_text(json.dumps(older), "utf-8")
+    assert not is_current(tmp_path)
+    (tmp_path / "planted.json").write_text("{", "utf-8")
+    assert not is_current(tmp_path)

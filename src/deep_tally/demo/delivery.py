@@ -28,7 +28,7 @@ def _resampled(samples: Samples, rate_hz: int) -> Samples:
 
 
 ROUGH_MIX, MASTER = f"{TITLE} rough mix.wav", f"{TITLE} master.wav"
-NOTES = "Notes.txt"
+NOTES, _PLANTED = "Notes.txt", "planted.json"
 _MIX_PEAK_DBFS = -3.0
 _DRIVE = 2.5
 _WORDS = f"""{TITLE} by {ARTIST}. The rough mix is what we listen to.
@@ -67,10 +67,18 @@ def write_demo(folder: Path) -> Path:
             list(pool.map(write_part, EXPORTS))
             mix.result()
         (delivery / NOTES).write_text(_WORDS, encoding="utf-8")
-        (folder / "planted.json").write_text(json.dumps(planted(), indent=2) + "\n", encoding="utf-8")
+        (folder / _PLANTED).write_text(json.dumps(planted(), indent=2) + "\n", encoding="utf-8")
     except OSError as error:
         raise CannotWrite(str(folder), Phrase("write.demo", why=error.strerror), Phrase("do.other-folder")) from error
     return delivery
+
+
+def is_current(folder: Path) -> bool:
+    """Whether a folder holds the demo as it is written now, and not an earlier one."""
+    try:
+        return bool(json.loads((folder / _PLANTED).read_text("utf-8")) == json.loads(json.dumps(planted())))
+    except (OSError, ValueError):
+        return False
 
 
 def planted() -> dict[str, object]:

@@ -126,10 +126,10 @@ def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
 
 
 def _make_demo(progress: object) -> Path:
-    from deep_tally.demo.delivery import FOLDER_NAME, write_demo
+    from deep_tally.demo.delivery import FOLDER_NAME, is_current, write_demo
 
     home = user_cache_path("deep-tally") / f"demo-{__version__}"
-    if (home / "planted.json").is_file():
+    if is_current(home):
         return home / FOLDER_NAME
     home.parent.mkdir(parents=True, exist_ok=True)
     for left in home.parent.glob(f"{_UNFINISHED}*"):
@@ -138,5 +138,6 @@ def _make_demo(progress: object) -> Path:
     # Made beside and renamed: a demo that was interrupted is never taken for a whole one.
     made = Path(tempfile.mkdtemp(dir=home.parent, prefix=_UNFINISHED))
     write_demo(made)
+    shutil.rmtree(home, ignore_errors=True)  # an earlier demo, with other things planted in it
     made.rename(home)
     return home / FOLDER_NAME
