@@ -109,6 +109,17 @@ def test_tags_as_another_library_writes_them(tmp_path: Path, name: str, codec: s
     assert tags_of(path) == tags
 
 
+def test_flac_behind_an_id3_tag_is_lossless_and_its_own_comments_count(tmp_path: Path) -> None:
+    path = tmp_path / "a.flac"
+    sound = np.round(np.random.default_rng(1).normal(0, 0.05, RATE) * 2**23) / 2**23
+    soundfile.write(path, sound, RATE, subtype="PCM_24")
+    path.write_bytes(id3((b"TIT2", b"\0Tide"), (b"TALB", b"\0" + bytes(70))) + path.read_bytes())
+    with open_sound(path) as reader:
+        assert (reader.format.container, reader.format.sample_format, reader.format.bits) == ("flac", "int", 24)
+        assert np.array_equal(reader.read(0, RATE).samples[:, 0], sound)
+        assert reader.format.import_tags == ()
+
+
 def test_a_tempo_in_caf(tmp_path: Path) -> None:
     path = tmp_path / "a.caf"
     soundfile.write(path, np.zeros(100), RATE, subtype="PCM_24", format="CAF")

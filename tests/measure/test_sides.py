@@ -34,6 +34,16 @@ def test_opposed_sides() -> None:
     assert s.side_to_mid_db == math.inf
 
 
+@pytest.mark.parametrize("side_db", [-60.0, -100.0, -126.0, -150.0])
+def test_a_faint_side_is_measured_as_faint_as_it_is(side_db: float) -> None:
+    """As a difference of sums it would be what rounding left of them: 6.7 dB too high at -126."""
+    faint = 10 ** (side_db / 20) * B
+    expected = 10 * np.log10(float(faint @ faint) / float(A @ A))
+    assert sides(A + faint, A - faint).side_to_mid_db == pytest.approx(expected, abs=0.01)
+    opposed = sides(A + faint, faint - A)
+    assert opposed.mono_loss_db == pytest.approx(10 * np.log10(float(faint @ faint) / float(A @ A)), abs=0.01)
+
+
 def test_unrelated_sides_lose_3_db_in_mono() -> None:
     s = sides(A, B)
     assert s.correlation == pytest.approx(0, abs=0.02)

@@ -34,7 +34,7 @@ class Stated:
 
 def read_mp3(file: int) -> Stated:
     """The information frame of an MP3, if it has one."""
-    head = os.pread(file, _SEARCHED, _after_id3(os.pread(file, 10, 0)))
+    head = os.pread(file, _SEARCHED, after_id3(os.pread(file, 10, 0)))
     at = max(head.find(b"Xing"), head.find(b"Info"))
     if at < 4 or at + 8 > len(head):
         return Stated()
@@ -57,7 +57,7 @@ def read_mp3(file: int) -> Stated:
     return Stated(delay + _DECODER_DELAY if delay else None, frames)
 
 
-def _after_id3(head: bytes) -> int:
+def after_id3(head: bytes) -> int:
     """Where the audio begins after an ID3v2 tag (its size is four times seven bits)."""
     if len(head) < 10 or head[:3] != b"ID3":
         return 0

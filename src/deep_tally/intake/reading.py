@@ -14,6 +14,7 @@ from pathlib import Path
 import soundfile
 
 from deep_tally.intake import aiff, au, caf, w64, wav
+from deep_tally.intake.codec_delay import after_id3
 from deep_tally.intake.decoded import LibsndfileReader, OnDecoded, is_the_systems, open_with_av
 from deep_tally.intake.pcm import PcmReader
 from deep_tally.intake.signatures import Kind, kind_of, unread_sound
@@ -91,12 +92,14 @@ def open_decoded(path: Path, on_decoded: OnDecoded = lambda done, total: None) -
     try:
         with path.open("rb") as file:
             head = file.read(_HEAD)
+            file.seek(after_id3(head))
+            is_tagged_flac = head.startswith(b"ID3") and file.read(4) == b"fLaC"
     except OSError as error:
         raise _cannot_open(path, error) from error
     kind = kind_of(head)
     if (name := unread_sound(head)) is not None:
         raise UnreadableSound(path.name, Phrase("sound.kind", kind=name), Phrase("ask.as-wav"))
-    if kind is Kind.AV_SOUND:
+    if kind is Kind.AV_SOUND and not is_tagged_flac:
         return open_with_av(path, on_decoded)
     try:
         reader = LibsndfileReader(path)

@@ -13,6 +13,7 @@ import re
 import struct
 from collections.abc import Mapping
 
+from deep_tally.intake.codec_delay import after_id3
 from deep_tally.model.phrase import Phrase
 
 _TEMPO = re.compile(r"\s*(\d{2,3}(?:[.,]\d+)?)")
@@ -71,9 +72,10 @@ def instrument_loops(raw: bytes) -> list[Phrase]:
 
 def flac_tags(file: int) -> list[Phrase]:
     """The tempo among a FLAC file's comments."""
-    if os.pread(file, 4, 0) != b"fLaC":
+    begin = after_id3(os.pread(file, 10, 0))
+    if os.pread(file, 4, begin) != b"fLaC":
         return []
-    at = 4
+    at = begin + 4
     for _ in range(_BLOCKS_MOST):
         head = os.pread(file, 4, at)
         if len(head) < 4:

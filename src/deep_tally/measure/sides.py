@@ -23,7 +23,7 @@ class SidesMeter:
     """Sums of products of left and right over a stream of blocks."""
 
     def __init__(self) -> None:
-        self._left = self._right = self._product = 0.0
+        self._left = self._right = self._product = self._side = self._mid = 0.0
         self._difference = self._sum = 0.0
 
     def feed(self, samples: NDArray[np.float64]) -> None:
@@ -31,10 +31,12 @@ class SidesMeter:
         if not len(samples):
             return
         left, right = samples[:, 0], samples[:, 1]
-        energy_left, energy_right, product, difference, total = _relate(left, right)
+        energy_left, energy_right, product, side, mid, difference, total = _relate(left, right)
         self._left += energy_left
         self._right += energy_right
         self._product += product
+        self._side += side
+        self._mid += mid
         self._difference = max(self._difference, difference)
         self._sum = max(self._sum, total)
 
@@ -60,7 +62,8 @@ class SidesMeter:
         """
         left, right, product = self._left, self._right, self._product
         both = left + right
-        mid, side = both + 2 * product, max(0.0, both - 2 * product)
+        # Summed by themselves: far under the sides' energies, a difference of sums is what rounding left of it.
+        mid, side = self._mid, self._side
         correlation = product / math.sqrt(left * right) if left and right else None
         if correlation is not None:
             correlation = max(-1.0, min(1.0, correlation))
@@ -76,7 +79,7 @@ class SidesMeter:
             side_to_mid_db=side_to_mid,
             gain_right_over_left=product / left if left else None,
             residual_db=residual,
-            mono_loss_db=power_db(max(0.0, mid) / (2 * both)) if both else None,
+            mono_loss_db=power_db(mid / (2 * both)) if both else None,
             greatest_difference=self._difference,
             greatest_sum=self._sum,
             bands=_by_band(spectra, rate_hz),
@@ -159,15 +162,19 @@ def level_correlation(stretches: NDArray[np.float32]) -> float | None:
     return float(levels[:, 0] @ levels[:, 1]) / spread if spread else None
 
 
-@compiled("f8*5", "f8[::1]", "f8[::1]", finite=True)
-def _relate(left: NDArray[np.float64], right: NDArray[np.float64]) -> tuple[float, float, float, float, float]:
-    """Energy of left, of right, their product, max |L-R| and max |L+R|."""
-    energy_left = energy_right = product = difference = total = 0.0
+@compiled("f8*7", "f8[::1]", "f8[::1]", finite=True)
+def _relate(
+    left: NDArray[np.float64], right: NDArray[np.float64]
+) -> tuple[float, float, float, float, float, float, float]:
+    """Energy of left, of right, their product, energy of L-R and L+R, max |L-R| and max |L+R|."""
+    energy_left = energy_right = product = side = mid = difference = total = 0.0
     for i in range(len(left)):
         a, b = left[i], right[i]
         energy_left += a * a
         energy_right += b * b
         product += a * b
+        side += (a - b) * (a - b)
+        mid += (a + b) * (a + b)
         difference = max(difference, abs(a - b))
         total = max(total, abs(a + b))
-    return energy_left, energy_right, product, difference, total
+    return energy_left, energy_right, product, side, mid, difference, total
