@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.intake.sound import SoundReader
+from deep_tally.measure.ceiling import CeilingFinder
 from deep_tally.measure.click_tempo import find_click_tempo
 from deep_tally.measure.clipping import ClipFinder
 from deep_tally.measure.dc_offset import DcOffsetMeter
@@ -114,6 +115,7 @@ class _Pass:
         self._true_peak = TruePeakMeter(channels)
         self._sides = SidesMeter() if channels == 2 else None
         self._flat_tops = FlatTopFinder(channels)
+        self._ceiling = CeilingFinder(channels)
         self._gaps = GapFinder(channels, sound.rate_hz)
         self._edit_jumps = EditJumpFinder(channels, sound.rate_hz)
         self._offset = DcOffsetMeter(channels, window)
@@ -125,6 +127,7 @@ class _Pass:
         self._take_windows(windows)
         self._offset.feed(self._cutter.sums, windows.energy)
         self._flat_tops.feed(samples, self._cutter.low, self._cutter.high)
+        self._ceiling.feed(samples, self._cutter.low, self._cutter.high)
         self._gaps.feed(samples)
         self._edit_jumps.feed(samples)
         highest = float(self._cutter.highest.max())
@@ -207,6 +210,7 @@ class _Pass:
             value_grid=value_grid(excerpts) if self._format.sample_format != "lossy" else None,
             loud_frames=tuple(loud),
             flat_tops=tops,
+            ceiling=self._ceiling.result(self._read, self._frames, self._step()),
             edit_jumps=self._edit_jumps.result(windows, peak),
             gaps=self._gaps.result(windows, self._frames, peak),
             density=density(windows, sounding, stretches),
@@ -247,6 +251,11 @@ class _Pass:
             pieces = [self._read(at, min(step, stop - at))[:, :channels].copy() for at in range(place, stop, step)]
             excerpts.append(np.concatenate(pieces) if len(pieces) > 1 else pieces[0])
         return [excerpt for excerpt in excerpts if len(excerpt) == span]
+
+    def _step(self) -> float:
+        """What one bit in use is worth; of a float file's that of 24 bits."""
+        bits = self._fixed.bits() if self._fixed else 24
+        return 2.0 ** (1 - max(2, bits or 24))
 
     def _hum(self, windows: Windows) -> Hum | None:
         second = self._format.rate_hz

@@ -74,6 +74,32 @@ class FlatTops:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Ceiling:
+    """The extreme value of one channel and polarity, where at least six samples stand at exactly that value.
+
+    Attributes
+    ----------
+    dbfs : float
+    samples, near, touching : int
+        Samples at it; within 1 % of it; at it beside another.
+    corner : float or None
+        How the wave leaves it, the median over its runs: 1 a straight line, 2 a parabola; None where no run shows it.
+    cycle_share : float
+        Of the half-cycles of that polarity that reach a quarter of it, how many touch it.
+    runs : Runs
+        Runs of two samples and more at it.
+    """
+
+    dbfs: float
+    samples: int
+    near: int
+    touching: int
+    corner: float | None
+    cycle_share: float
+    runs: Runs = Runs()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Gap:
     """A place where sound stops dead and goes on: zeros, a held value, or a repeated block.
 
@@ -373,6 +399,7 @@ class Measures:
     value_grid: ValueGrid | None = None
     loud_frames: tuple[int, ...] = ()
     flat_tops: FlatTops = FlatTops()
+    ceiling: Ceiling | None = None
     gaps: Gaps = Gaps()
     edit_jumps: EditJumps = EditJumps()
     density: Density = Density()

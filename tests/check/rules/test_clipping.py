@@ -9,11 +9,12 @@ import pytest
 
 from check.found import ASK, FIX, NOTE, all_of, of, one, verdicts
 from deep_tally.check.registry import as_sure
-from deep_tally.check.rules.clipping import files_at_once
+from deep_tally.check.rules.clipping import files_at_once, is_clipped
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
+    Ceiling,
     FlatTops,
     Run,
     Runs,
@@ -245,3 +246,66 @@ def test_confidence_decides_how_much_a_finding_weighs(confidence: float, action:
     sure = as_sure(Finding(code="clipping.earlier", action=Action.ASK, kind="question", confidence=confidence))
     assert (sure.action if sure else None) == action
     assert sure is None or (sure.kind is not None) == (action is Action.ASK)
+
+
+CEILING = Ceiling(
+    dbfs=-0.3,
+    samples=100,
+    near=110,
+    touching=90,
+    corner=1.2,
+    cycle_share=0.2,
+    runs=Runs(
+        lengths={3: 30}, places=(Run(frame=500, frames=3, channel=0),), longest=Run(frame=500, frames=3, channel=0)
+    ),
+)
+
+
+@pytest.mark.parametrize(
+    ("changes", "clipped"),
+    [
+        ({}, True),
+        ({"near": 199}, True),
+        ({"near": 200}, False),
+        ({"touching": 6}, True),
+        ({"touching": 5}, False),
+        ({"corner": 1.69}, True),
+        ({"corner": 1.7}, False),
+        ({"corner": None}, False),
+    ],
+)
+def test_a_ceiling_takes_equal_samples_neighbours_and_a_corner(changes: dict[str, float], clipped: bool) -> None:
+    assert is_clipped(replace(CEILING, **changes)) is clipped
+
+
+def asked_at(dbfs: float, **changes: Any) -> list[tuple[str, Action]]:
+    found = findings([track(ceiling=replace(CEILING, dbfs=dbfs), **changes), *others()])
+    return [(f.code, f.action) for f in found if f.code.startswith("clipping.")]
+
+
+def test_one_clipping_finding_at_any_ceiling() -> None:
+    for dbfs in (-0.001, -0.005, -0.0099):
+        assert asked_at(dbfs) == [("clipping.baked", ASK)]
+    for dbfs in (-0.01, -0.05, -0.3, -6.0):
+        assert asked_at(dbfs) == [("clipping.earlier", ASK)]
+    assert asked_at(-0.005, sample_format="float", bits=32) == [("clipping.earlier", ASK)]
+    assert asked_at(-0.3, sample_format="lossy", bits=None, bits_in_use=None) == []
+
+
+def test_a_ceiling_that_is_the_wave_itself_stays_silent() -> None:
+    """The track sounds for a while: a quarter of that time at the ceiling, in nearly every cycle, is a waveform."""
+    long = replace(CEILING, samples=10**6, near=10**6, touching=10**6)
+    assert findings([track(ceiling=replace(long, cycle_share=0.6)), *others()]) == ()
+    assert [f.code for f in findings([track(ceiling=replace(long, cycle_share=0.59)), *others()])] == [
+        "clipping.earlier"
+    ]
+    short = replace(CEILING, cycle_share=1.0)
+    assert [f.code for f in findings([track(ceiling=short), *others()])] == ["clipping.earlier"]
+
+
+def test_what_is_clipped_on_every_hit_is_no_waveform() -> None:
+    """Flat tops in nearly every stretch silence the rule for landed tops; an exact ceiling knows better."""
+    tops = FlatTops(runs=runs(*[4] * 30), dbfs=-0.3, share=0.95)
+    assert findings([track(flat_tops=tops), *others()]) == ()
+    (found,) = findings([track(flat_tops=tops, ceiling=CEILING), *others()])
+    assert (found.code, found.evidence["runs"]) == ("clipping.earlier", 30)

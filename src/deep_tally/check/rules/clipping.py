@@ -12,11 +12,12 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import SoundFormat
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.measures import Measures, Run
+from deep_tally.model.measures import Ceiling, FlatTops, Measures, Run
 
 _CLEAR_RUNS = 10  # one to nine short runs may have been clipped at the source on purpose
 _FULL_SCALE_DBFS = -0.01
 _SOUNDING_S = 0.05
+_TOUCHING_SHARE, _CORNER_MOST, _CYCLES_LEAST, _WAVEFORM_TIME = 0.05, 1.7, 0.6, 0.25
 _MOMENT_S = 0.1
 _AT_ONCE_LEAST = 3
 _ALONE = (None, None)
@@ -27,11 +28,36 @@ def _runs_of(track: Track, brief: Brief) -> tuple[Run, ...]:
     m = track.measures
     if m is None:
         return ()
+    ceiling = m.ceiling if m.ceiling is not None and is_clipped(m.ceiling) else None
     return (
         *m.clip_runs.places_of(int(brief.threshold("clipping.baked.run"))),
         *m.overs.places,
-        *m.flat_tops.runs.places,
+        *(m.flat_tops.runs.places or (ceiling.runs.places if ceiling is not None else ())),
     )
+
+
+def is_clipped(ceiling: Ceiling) -> bool:
+    """Whether a wave was cut off at its extreme: many samples at it, few near it, neighbours among them, a corner.
+
+    A limiter's peaks stand alone, and a soft clipper's are round (measured: docs/measures.md).
+    """
+    return (
+        2 * ceiling.samples > ceiling.near
+        and ceiling.touching > _TOUCHING_SHARE * ceiling.samples
+        and ceiling.corner is not None
+        and ceiling.corner < _CORNER_MOST
+    )
+
+
+def _is_waveform(track: Track, ceiling: Ceiling) -> bool:
+    """Whether the ceiling is the wave itself, as a square's: nearly every cycle stands at it, and for long."""
+    is_in_cycles = ceiling.cycle_share >= _CYCLES_LEAST
+    return is_in_cycles and _time_share(track, 2 * ceiling.touching) > _WAVEFORM_TIME
+
+
+def _under_full_scale(sound: SoundFormat, ceiling: Ceiling) -> bool:
+    """Whether a ceiling is one that something was clipped at before the file was written."""
+    return sound.sample_format == "float" or ceiling.dbfs <= _FULL_SCALE_DBFS
 
 
 def files_at_once(song: SongSet, brief: Brief) -> Mapping[str, tuple[int, int]]:
@@ -97,8 +123,12 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
         sound, measures = known
         runs = measures.clip_runs
         count = runs.count(least)
+        ceiling, shortest = measures.ceiling, least
+        if not count and ceiling is not None and is_clipped(ceiling) and not _under_full_scale(sound, ceiling):
+            runs, shortest = ceiling.runs, 2  # a step or two under full scale
+            count = runs.count(shortest)
         if count and runs.longest is not None:
-            samples = runs.samples(least)
+            samples = runs.samples(shortest)
             share = _time_share(track, samples)
             together, moment = at_once.get(track.path, _ALONE)
             is_square = share > brief.threshold("clipping.square_share")
@@ -107,7 +137,7 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 Action.NOTE if is_square else Action.ASK,
                 track,
                 confidence=0.99 if count >= _CLEAR_RUNS else 0.85,
-                places=places_of(track, runs.places_of(least)),
+                places=places_of(track, runs.places_of(shortest)),
                 places_total=count,
                 runs=count,
                 longest_run=runs.longest.frames,
@@ -126,7 +156,7 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """
     at_once = files_at_once(song, brief)
     measured = [(t, *known) for t in song.assessed if (known := t.measured) is not None]
-    found = [(t, sound, m.flat_tops) for t, sound, m in measured if _has_flat_tops(sound, m, brief)]
+    found = [(t, sound, tops) for t, sound, m in measured if (tops := _tops_of(t, sound, m, brief)) is not None]
     for track, sound, tops in found:
         count = tops.runs.count()
         clear = count >= _CLEAR_RUNS or len(found) >= _AT_ONCE_LEAST
@@ -147,6 +177,17 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
             at_once=together,
             at_once_frame=moment,
         )
+
+
+def _tops_of(track: Track, sound: SoundFormat, measures: Measures, brief: Brief) -> FlatTops | None:
+    """The flat tops a file is asked about: at one exact value, or nearly level where something came after."""
+    ceiling = measures.ceiling
+    if ceiling is not None and is_clipped(ceiling) and _under_full_scale(sound, ceiling) and measures.has_sound:
+        if _is_waveform(track, ceiling) or sound.sample_format == "lossy":
+            return None
+        tops = measures.flat_tops
+        return tops if tops.runs.count() else FlatTops(runs=ceiling.runs, dbfs=ceiling.dbfs)
+    return measures.flat_tops if _has_flat_tops(sound, measures, brief) else None
 
 
 def _has_flat_tops(sound: SoundFormat, measures: Measures, brief: Brief) -> bool:
