@@ -1,8 +1,12 @@
-"""Which part does a MIDI file play, and how far off? By when its notes begin, and when the parts' levels rise."""
+"""Which part does a MIDI file play, and how far off? By its name, and by when its notes and the parts' begin.
+
+Parts of one song stand on one grid: when notes begin says for sure which part is played only where no other comes near.
+A name that says the part need only be borne out.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,17 +15,26 @@ from deep_tally.compare.performances import rises_ms
 from deep_tally.model.comparison import MidiPair
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, MidiFacts
+from deep_tally.model.names import SURE
+from deep_tally.names.match import score
+from deep_tally.names.read import parse_part
+from deep_tally.names.vocabulary import shipped
+from deep_tally.names.words import stem_of
 
 _GRID_MS, _REACH_MS = 10.0, 1000.0
 _NOTES_LEAST = 8
 _CHORD_MS, _NEAR_MS = 20.0, 30.0
-_ALIKE_LEAST, _OVER_NEXT = 0.3, 1.1
+_ALIKE_LEAST, _OVER_NEXT = 0.8, 1.2
+_NAMED_LEAST, _NAMED_OF_BEST = 0.3, 0.6
 _NEAR = np.array([0.25, 0.75, 1.0, 0.75, 0.25])
 """How much a note counts that begins up to two steps of the grid away."""
 
 
+_Scored = tuple[float, float, str]
+
+
 def find_midi(entries: Sequence[Entry], tracks: Sequence[Track]) -> tuple[MidiPair, ...]:
-    """The part that each MIDI file plays, where one part's notes begin with its notes and no other's do as well.
+    """The part that each MIDI file plays, where its name says it and its notes bear that out, or these alone say it.
 
     Parameters
     ----------
@@ -37,15 +50,35 @@ def find_midi(entries: Sequence[Entry], tracks: Sequence[Track]) -> tuple[MidiPa
         if len(begins) < _NOTES_LEAST:
             continue
         scored = sorted(((*_alike(begins, r), path) for path, r in rises.items() if len(r)), reverse=True)
-        if not scored or scored[0][0] < _ALIKE_LEAST:
-            continue
-        if len(scored) > 1 and scored[0][0] < _OVER_NEXT * scored[1][0]:
-            continue
-        alike, lag_ms, path = scored[0]
-        found.append(
-            MidiPair(path=entry.path, track=path, offset_ms=_offset_ms(begins, rises[path], lag_ms), alike=alike)
-        )
+        if (chosen := _chosen(scored, _named(entry, rises))) is not None:
+            alike, lag_ms, path = chosen
+            offset_ms = _offset_ms(begins, rises[path], lag_ms)
+            found.append(MidiPair(path=entry.path, track=path, offset_ms=offset_ms, alike=alike))
     return tuple(found)
+
+
+def _chosen(scored: Sequence[_Scored], named: str | None) -> _Scored | None:
+    """Of (alike, lag in ms, path), the best first: the one that is named and alike enough, else the one far ahead."""
+    if not scored:
+        return None
+    best = scored[0]
+    by_name = next((s for s in scored if s[2] == named), None)
+    if by_name is not None and by_name[0] >= max(_NAMED_LEAST, _NAMED_OF_BEST * best[0]):
+        return by_name
+    is_ahead = len(scored) == 1 or best[0] >= _OVER_NEXT * scored[1][0]
+    return best if named is None and is_ahead and best[0] >= _ALIKE_LEAST else None
+
+
+def _named(entry: Entry, paths: Iterable[str]) -> str | None:
+    """The one file whose name says the part that the MIDI file's name or title says."""
+    for words in (stem_of(entry.path), entry.midi.title if entry.midi is not None else None):
+        wanted = parse_part(words) if words else None
+        if wanted is None or wanted.part is None:
+            continue
+        alike = [p for p in paths if score(wanted, parse_part(stem_of(p)), shipped()) >= SURE]
+        if len(alike) == 1:
+            return alike[0]
+    return None
 
 
 def _notes_ms(midi: MidiFacts) -> NDArray[np.float64]:

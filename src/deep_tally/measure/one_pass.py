@@ -186,6 +186,7 @@ class _Pass:
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
         overs = self._overs.result()
+        ceiling = self._ceiling.result(self._read, self._frames, self._step())
         return Measures(
             frames=self._frames,
             sample_peak_by_channel_dbfs=tuple(amplitude_db(float(p)) for p in self._peak),
@@ -210,7 +211,7 @@ class _Pass:
             value_grid=value_grid(excerpts) if self._format.sample_format != "lossy" else None,
             loud_frames=tuple(loud),
             flat_tops=tops,
-            ceiling=self._ceiling.result(self._read, self._frames, self._step()),
+            ceiling=ceiling,
             edit_jumps=self._edit_jumps.result(windows, peak),
             gaps=self._gaps.result(windows, self._frames, peak),
             density=density(windows, sounding, stretches),
@@ -219,7 +220,7 @@ class _Pass:
             click_tempo=find_click_tempo(windows, self._format.rate_hz),
             dc_offset_steady=self._offset.steady(),
             dc_offset_step=self._offset.step(),
-            worst_flat_top=self._excerpt(tops.runs.longest),
+            worst_flat_top=self._excerpt(tops.runs.longest or (ceiling.runs.longest if ceiling is not None else None)),
         )
 
     def _windows_without(self, offset: NDArray[np.float64], alive: Callable[[], None]) -> Windows:

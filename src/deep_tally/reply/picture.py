@@ -41,7 +41,7 @@ def picture_of(finding: Finding, track: Track, partner: Track | None = None) -> 
     if m is None or track.format is None or not track.is_heard:
         return None
     name = track.path.rpartition("/")[2]
-    clip = m.worst_flat_top if finding.code == "clipping.earlier" else m.worst_clip
+    clip = m.worst_flat_top if finding.code == "clipping.earlier" else m.worst_clip or m.worst_flat_top
     if finding.code in ("clipping.baked", "clipping.earlier", "clipping.over") and clip is not None:
         down = max(0.0, m.sample_peak_dbfs) + _SPARE_DB
         stays = "its tops come back whole" if finding.code == "clipping.over" else "its tops stay flat"
