@@ -20,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, amplitude_db, rms_dbfs
+from deep_tally.measure.falls import falls_before_end
 from deep_tally.measure.windows import Windows
 from deep_tally.model.measures import SoundExtent
 
@@ -106,6 +107,7 @@ def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) 
     def read_reversed(start: int, count: int) -> NDArray[np.float64]:
         return read(frames - start - count, count)[::-1]
 
+    falls, hard_falls = falls_before_end(envelope.square, windows.frames * 1000 / rate_hz)
     lead_floor, lead_peak = _edge_floor(envelope, rate_hz, loud)
     tail_floor, tail_peak = _edge_floor(envelope.reversed(), rate_hz, loud)
     first = last = None
@@ -124,6 +126,8 @@ def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) 
         head_peak_dbfs=amplitude_db(float(np.abs(head).max(initial=0.0))),
         entry_rise_ms=_entry_rise(envelope, rate_hz),
         tail_levels_dbfs=_tail_levels(frames, rate_hz, read),
+        falls=falls,
+        hard_falls=hard_falls,
     )
 
 

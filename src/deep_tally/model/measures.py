@@ -287,6 +287,8 @@ class SoundExtent:
         Median time the file's other entries out of quiet take to reach 10 % of their peak; None without such entries.
     tail_levels_dbfs : tuple of float
         RMS of the last eight windows of 5 ms, in order of time.
+    falls, hard_falls : int
+        How often the level fell before the end as far as it would have to fall there, and how often within 15 ms.
     """
 
     first_sound_frame: int | None
@@ -297,6 +299,8 @@ class SoundExtent:
     head_peak_dbfs: float
     entry_rise_ms: float | None
     tail_levels_dbfs: tuple[float, ...]
+    falls: int = 0
+    hard_falls: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -305,3 +305,10 @@ def test_a_file_that_belongs_later_ends_later() -> None:
     late = {files[0].path: 20 * RATE}
     assert "length.idle-tail" in codes(files, brief=thirty_four)
     assert "length.idle-tail" not in codes(files, brief=thirty_four, places=late)
+
+
+@pytest.mark.parametrize(("falls", "hard", "found"), [(2, 1, False), (20, 7, True), (20, 8, False), (1, 1, True)])
+def test_who_ends_hard_throughout_is_not_cut_at_the_end(falls: int, hard: int, found: bool) -> None:
+    """More than 0.35 of two falls and more are hard; with fewer there is no evidence (METHODS of the project)."""
+    sounding = track(tail_levels_dbfs=(-12.0,) * 8, last_sound_frame=SECONDS * RATE - 1, falls=falls, hard_falls=hard)
+    assert ("length.tail-cut" in codes([sounding, *others()])) is found

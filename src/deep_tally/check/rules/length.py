@@ -17,11 +17,12 @@ from deep_tally.model.findings import Action, EvidenceValue, Finding
 
 _WITHIN_FRAMES = 1.001
 _LOOPS_LEAST, _LOOPS_SHARE = 3, 0.25
+_FALLS_LEAST, _HARD_SHARE = 2, 0.35
 _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
 
 def ends_while_sounding(track: Track, brief: Brief) -> bool:
-    """Whether the last 5 ms are sound that is not dying away."""
+    """Whether the last 5 ms are sound that is not dying away, in a file whose earlier notes do not end like that."""
     if (known := track.heard) is None:
         return False
     extent = known[1].extent
@@ -31,6 +32,8 @@ def ends_while_sounding(track: Track, brief: Brief) -> bool:
         return False
     if last <= extent.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
         return False
+    if extent.falls >= _FALLS_LEAST and extent.hard_falls > _HARD_SHARE * extent.falls:
+        return False  # chopped, gated or programmed: that is how its notes end
     fall = levels[-_FALL_WINDOWS:]
     falls_throughout = all(a > b for a, b in pairwise(fall))
     return not (falls_throughout and fall[0] - last >= brief.threshold("length.fade_fall_db"))
