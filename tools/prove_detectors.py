@@ -64,17 +64,17 @@ def _delivered(number: int) -> Outcome:
 
 def _whole_deliveries(outcomes: list[Outcome]) -> Iterator[str]:
     """A line for each whole delivery, and their sum."""
-    yield "| delivery | asked | fixed | noted, among others | needless asks | wrong fixes | untold |"
+    yield "| delivery | asked | fixed | noted, among others | needless asks | wrong fixes | missed |"
     yield "|---|---|---|---|---|---|---|"
     for delivered, outcome in zip(DELIVERIES, outcomes, strict=True):
         wanted = [", ".join(sorted(codes)) for codes in (delivered.asked, delivered.fixed, delivered.noted)]
-        wrong = [", ".join(codes) for codes in (outcome.needless_asks, outcome.wrong_fixes, outcome.untold)]
+        wrong = [", ".join(codes) for codes in (outcome.needless_asks, outcome.wrong_fixes, outcome.missed)]
         yield f"| {delivered.name} | {' | '.join([*wanted, *wrong])} |"
-    asks, fixes, untold = (
+    asks, fixes, missed = (
         sum(map(len, each))
-        for each in zip(*((o.needless_asks, o.wrong_fixes, o.untold) for o in outcomes), strict=True)
+        for each in zip(*((o.needless_asks, o.wrong_fixes, o.missed) for o in outcomes), strict=True)
     )
-    yield f"| **all {len(outcomes)}** | | | | **{asks}** | **{fixes}** | **{untold}** |"
+    yield f"| **all {len(outcomes)}** | | | | **{asks}** | **{fixes}** | **{missed}** |"
 
 
 def _tables(deliveries: int, seconds: float) -> Iterator[str]:

@@ -180,11 +180,11 @@ def _amend(path: Path, file: File) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What a delivery was told beside what it should be: codes, once for every finding."""
+    """What a delivery got beside what it should get: codes, once for every finding."""
 
     needless_asks: tuple[str, ...]
     wrong_fixes: tuple[str, ...]
-    untold: tuple[str, ...]
+    missed: tuple[str, ...]
     songs: int
 
 
@@ -200,5 +200,5 @@ def judged(delivered: Delivered, into: Path) -> Outcome:
     for action, found in beside.items():
         for code in wanted[action] & set(found):
             found.remove(code)
-    untold = tuple(f"{code} ({a.value})" for a, want in wanted.items() for code in sorted(want - set(said[a])))
-    return Outcome(tuple(beside[Action.ASK]), tuple(beside[Action.FIX]), untold, len(run.delivery.sets))
+    missed = tuple(f"{code} ({a.value})" for a, want in wanted.items() for code in sorted(want - set(said[a])))
+    return Outcome(tuple(beside[Action.ASK]), tuple(beside[Action.FIX]), missed, len(run.delivery.sets))

@@ -1,4 +1,4 @@
-"""The table: what clients do, in some sixty deliveries (common practice), and what each must be told."""
+"""The table: what clients do, in some sixty deliveries (common practice), and what each must be asked."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Whole deliveries: no wrong fix, no needless ask, and every planted matter told."""
+"""Whole deliveries: no wrong fix, no needless ask, and every planted matter found."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def outcomes(tmp_path_factory: pytest.TempPathFactory) -> list[Outcome]:
 
 
 @pytest.mark.parametrize("number", range(len(DELIVERIES)), ids=[d.name for d in DELIVERIES])
-def test_a_delivery_is_told_what_it_should_be_and_nothing_else(number: int, outcomes: list[Outcome]) -> None:
+def test_a_delivery_gets_the_findings_it_should_and_no_others(number: int, outcomes: list[Outcome]) -> None:
     assert outcomes[number] == Outcome((), (), (), DELIVERIES[number].songs)
 
 

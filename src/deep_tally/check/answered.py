@@ -88,12 +88,12 @@ def _of_the_set(finding: Finding, song: SongSet) -> Iterator[Finding]:
     if finding.code not in ("content.part-missing", "content.companion-missing") or not isinstance(missing, tuple):
         yield finding
         return
-    told = {m: said for m in missing for what, said in awaited.items() if _is_meant(m, what)}
-    if left := tuple(m for m in missing if m not in told):
+    announced = {m: said for m in missing for what, said in awaited.items() if _is_meant(m, what)}
+    if left := tuple(m for m in missing if m not in announced):
         yield replace(finding, evidence={**finding.evidence, "missing": left})
-    if told:
-        announced = replace(finding, evidence={**finding.evidence, "missing": tuple(told)})
-        yield _as_note(announced, " ".join(dict.fromkeys(told.values())))
+    if announced:
+        awaits = replace(finding, evidence={**finding.evidence, "missing": tuple(announced)})
+        yield _as_note(awaits, " ".join(dict.fromkeys(announced.values())))
 
 
 def _is_meant(missing: str, awaited: str) -> bool:

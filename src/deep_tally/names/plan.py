@@ -140,13 +140,13 @@ def _ending(path: str) -> str:
 
 def _values(path: str, name: ParsedName, facts: SongFacts) -> dict[str, str]:
     own_words = " ".join(_kept_words(name))
-    is_told_apart = _says_what_plays(name)  # else all its words are in {part} already
+    says_part = _says_what_plays(name)  # else all its words are in {part} already
     return {
         "part": _capital(part_words(name)),
         "words": _capital(own_words),
-        "index": (name.first("index") or "") if is_told_apart else "",
-        "variant": _variant_words(name) if is_told_apart else "",
-        "side": _SIDES.get(name.side or "", "") if is_told_apart else "",
+        "index": (name.first("index") or "") if says_part else "",
+        "variant": _variant_words(name) if says_part else "",
+        "side": _SIDES.get(name.side or "", "") if says_part else "",
         "family": name.family,
         "song": facts.title or "",
         "artist": facts.artist or "",
