@@ -27,8 +27,11 @@ def found(tracks: list[Track], *statements: Statement, asked: Any = DEFAULT_BRIE
     return list(tally(song, asked))
 
 
-def says(*answers: str, files: tuple[str, ...] = (BASS,), awaited: tuple[str, ...] = ()) -> Statement:
-    return Statement(note="n.txt", words="So it is.", files=files, answers=frozenset(answers), awaited=awaited)
+def says(
+    *answers: str, files: tuple[str, ...] = (BASS,), awaited: tuple[str, ...] = (), again: tuple[str, ...] = ()
+) -> Statement:
+    said = frozenset(answers)
+    return Statement(note="n.txt", words="So it is.", files=files, answers=said, awaited=awaited, sent_again=again)
 
 
 def short(findings: list[Finding]) -> list[tuple[str, Action, tuple[str, ...]]]:
@@ -42,7 +45,8 @@ def short(findings: list[Finding]) -> list[tuple[str, Action, tuple[str, ...]]]:
         (says("clipping.baked"), NOTE),
         (says("clipping.over"), ASK),
         (says("clipping.", files=("02 Drum.wav",)), ASK),
-        (says(awaited=("the bass",)), NOTE),  # it will be sent again
+        (says(awaited=("the bass",), again=(BASS,)), NOTE),
+        (says(awaited=("the cello",)), ASK),  # it is only named in that sentence
     ],
 )
 def test_only_what_a_note_speaks_of_is_not_asked(statement: Statement, action: Action) -> None:
@@ -54,7 +58,7 @@ def test_only_what_a_note_speaks_of_is_not_asked(statement: Statement, action: A
 
 def test_a_question_is_not_answered_by_an_announcement() -> None:
     silent = track(first_sound_frame=None, last_sound_frame=None)
-    (finding,) = found([silent, *others()], says(awaited=("the bass",)))
+    (finding,) = found([silent, *others()], says(awaited=("the bass",), again=(BASS,)))
     assert (finding.code, finding.action) == ("content.empty", ASK)
 
 

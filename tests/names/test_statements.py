@@ -104,18 +104,57 @@ def test_what_came_since_is_awaited_no_longer() -> None:
     [
         ("OH right is corrupted", "content.damaged"),
         ("Guitar 2 is distorted on purpose", "clipping."),
-        ("The bass DI is mono", "channels."),
+        ("The bass DI is mono", "channels.half-pair"),
         ("Lead vox was recorded in 16 bit", "depth."),
         ("Warm Cloud starts at bar 17", "start."),
         ("The tambourine is empty", "content.empty"),
         ("Guitar 1 is the same as guitar 2", "content.twin"),
         ("The lead vox was chopped", "content.dropout"),
         ("Warm cloud fades out early", "length."),
+        ("Gitarre 1 hört plötzlich auf", "length."),
         ("Tambourine is very quiet", "headroom.quiet"),
     ],
 )
 def test_a_sentence_answers_what_it_is_about(sentence: str, code: str) -> None:
     assert code in only(sentence).answers
+
+
+@pytest.mark.parametrize(
+    "sentence",
+    [
+        "Is the lead vox clipping?",
+        "Please make the lead vox mono",
+        "The bass DI should be mono",
+        "I don't know why the bass DI clips",
+        "Lead vox is not clipped",
+        "Maybe the lead vox is distorted",
+        "Ist Gitarre 1 übersteuert?",
+        "Gitarre 1 ist nicht übersteuert",
+        "Guitar 1 ends on a big chord",
+        "Lead vox is 24 bit",
+    ],
+)
+def test_a_question_a_wish_a_doubt_and_a_denial_answer_nothing(sentence: str) -> None:
+    assert only(sentence).answers == frozenset()
+
+
+@pytest.mark.parametrize(
+    ("sentence", "again", "awaited"),
+    [
+        ("OH right is corrupted, will resend", ("OH R.wav",), ("OH right",)),
+        ("OH right and the cello are broken, we will resend", ("OH R.wav",), ("OH right", "cello")),
+        ("OH right is loud, the cello will follow", (), ("cello",)),
+    ],
+)
+def test_only_what_is_sent_again_is_awaited_again(
+    sentence: str, again: tuple[str, ...], awaited: tuple[str, ...]
+) -> None:
+    assert (only(sentence).sent_again, only(sentence).awaited) == (again, awaited)
+
+
+@pytest.mark.parametrize("sentence", ["I will send the money for the mix tomorrow", "We'll send notes on your mix"])
+def test_a_mix_that_is_only_spoken_of_is_not_announced(sentence: str) -> None:
+    assert said(sentence) == ()
 
 
 def test_a_rest_is_no_empty_file() -> None:

@@ -53,7 +53,7 @@ def _answer(path: str, finding: Finding, statements: Sequence[Statement]) -> str
     for statement in statements:
         if path not in statement.files:
             continue
-        is_sent_again = bool(statement.awaited) and finding.kind == "request"
+        is_sent_again = path in statement.sent_again and finding.kind == "request"
         if is_sent_again or any(_covers(code, finding.code) for code in statement.answers):
             return statement.words
     return ""

@@ -19,6 +19,8 @@ class Statement:
         The files it is about; empty where it is about none that came.
     awaited : tuple of str
         What is still to come, in the client's words ("OH right"); empty where it announces nothing, or all has come.
+    sent_again : tuple of str
+        Of the files, those that the client will send again.
     answers : frozenset of str
         Codes of findings, or their beginnings ("clipping."), that it already answers for its files; with no files, for
         the set.
@@ -30,5 +32,6 @@ class Statement:
     words: str
     files: tuple[str, ...] = ()
     awaited: tuple[str, ...] = ()
+    sent_again: tuple[str, ...] = ()
     answers: frozenset[str] = frozenset()
     at_s: float | None = None
