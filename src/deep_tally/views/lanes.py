@@ -166,10 +166,11 @@ def _one_after_another(lanes: Sequence[Lane], paths: Sequence[str]) -> Iterator[
 def as_rows(lanes: Sequence[Lane], findings: Iterable[Finding]) -> tuple[Lane, ...]:
     """The lanes as rows: the clips of one part share one, in the place of the first."""
     by_path = {lane.path: lane for lane in lanes}
-    rows = {lane.path: lane for lane in lanes}
+    place = {path: number for number, path in enumerate(by_path)}
+    rows = dict(by_path)
     for part in (f for f in findings if f.code == _CLIPS and set(f.files) <= set(by_path)):
         clips = tuple(sorted((by_path[p] for p in part.files), key=lambda ln: (ln.start_s, natural_key(ln.path))))
-        first = next(p for p in by_path if p in part.files)
+        first = min(part.files, key=lambda path: place[path])
         name = readable(str(part.evidence.get("part", ""))) or clips[0].title
         says = "places not known" if all(c.is_unplaced for c in clips) else by_path[first].says
         title = f"{name} ({len(clips)} clips)"
@@ -177,7 +178,7 @@ def as_rows(lanes: Sequence[Lane], findings: Iterable[Finding]) -> tuple[Lane, .
             rows.pop(clip.path)
         gravest = max((c.action for c in clips if c.action is not None), key=lambda a: a.gravity, default=None)
         rows[first] = replace(by_path[first], title=title, says=says, action=gravest, clips=clips)
-    return tuple(sorted(rows.values(), key=lambda ln: list(by_path).index(ln.path)))
+    return tuple(sorted(rows.values(), key=lambda lane: place[lane.path]))
 
 
 def _lane(track: Track, song: SongSet, findings: Sequence[Finding], speaker: Speaker) -> Lane:
