@@ -19,6 +19,7 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
     ClickTempo,
     Density,
+    EdgeKind,
     SpectralEdge,
     Spectrum,
 )
@@ -59,9 +60,9 @@ def cut(**changes: Any) -> Track:
     )
 
 
-def edged(path: str, hz: float, drop_db: float = 60.0, rate: int = RATE) -> Track:
+def edged(path: str, hz: float, drop_db: float = 60.0, rate: int = RATE, *, kind: EdgeKind = "plain") -> Track:
     levels = np.zeros(2049, np.float16)
-    spectrum = Spectrum(bin_hz=11.7, levels_db=levels, edge=SpectralEdge(edge_hz=hz, drop_db=drop_db))
+    spectrum = Spectrum(bin_hz=11.7, levels_db=levels, edge=SpectralEdge(edge_hz=hz, drop_db=drop_db, kind=kind))
     return track(path, spectrum=spectrum, rate_hz=rate, frames=SECONDS * rate)
 
 

@@ -132,7 +132,7 @@ def test_padding_that_most_share_is_reported_with_the_most_bits_in_use() -> None
 
 @pytest.mark.parametrize(("edge_hz", "found"), [(15_900, True), (21_000, False)])
 def test_an_edge_is_asked_about_when_it_lies_far_under_half_the_rate(edge_hz: float, found: bool) -> None:
-    edge = SpectralEdge(edge_hz=edge_hz, drop_db=60.0)
+    edge = SpectralEdge(edge_hz=edge_hz, drop_db=60.0, kind="coded" if edge_hz < 20_000 else "plain")
     file = track("1 A.wav", spectrum=Spectrum(bin_hz=11.7, levels_db=FLAT, edge=edge))
     asked = [f.action for f in findings([file, *others()]) if f.code in ("rate.upsampled", "content.lossy-origin")]
     assert (Action.ASK in asked) is found

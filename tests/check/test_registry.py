@@ -97,7 +97,7 @@ def test_a_file_that_is_passed_over_does_not_end_the_loop() -> None:
     same = stereo("1 A.wav", greatest_difference=0.0, correlation=1.0, residual_db=-150.0)
     near = replace(stereo("2 B.wav", correlation=0.999, residual_db=-40.0), path="2 B.wav")
     assert one("channels.near-mono", [same, near, *others()]).files == ("2 B.wav",)
-    plain, edge = track("1 A.wav"), edged("2 B.wav", 16_000)
+    plain, edge = track("1 A.wav"), edged("2 B.wav", 16_000, kind="coded")
     assert one("content.lossy-origin", [plain, edge, *others()]).files == ("2 B.wav",)
     assert one("rate.upsampled", [edged("1 A.wav", 16_000), edged("2 B.wav", 10_500), *others()]).files == ("2 B.wav",)
 

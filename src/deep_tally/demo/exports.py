@@ -75,7 +75,7 @@ def _below(edge_hz: float) -> Callable[[Samples], Samples]:
     def cut(samples: Samples) -> Samples:
         from scipy.signal import firwin, oaconvolve  # heavy, and only the demo's maker needs it
 
-        taps = firwin(1601, edge_hz, fs=RATE_HZ)
+        taps = firwin(801, edge_hz, fs=RATE_HZ)
         return np.asarray(oaconvolve(samples, taps[:, None], "same", axes=0))
 
     return cut

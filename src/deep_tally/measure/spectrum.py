@@ -8,6 +8,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.measure.coder_edge import find_coder_edge
+from deep_tally.measure.mirror import find_mirror
 from deep_tally.model.measures import SpectralEdge, Spectrum
 
 FRAMES = 4096
@@ -38,7 +40,7 @@ def long_term(spectra: NDArray[np.complex128], rate_hz: int) -> Spectrum | None:
         return None
     power = (spectra.real**2 + spectra.imag**2).mean(axis=1)
     levels = 10 * np.log10(np.maximum(power, 10 ** (FLOOR_DB / 10)))
-    edge = find_edge(levels, rate_hz)
+    edge = find_coder_edge(power, rate_hz / FRAMES) or find_mirror(levels, rate_hz) or find_edge(levels, rate_hz)
     return Spectrum(bin_hz=rate_hz / FRAMES, levels_db=levels.mean(axis=0).astype(np.float16), edge=edge)
 
 

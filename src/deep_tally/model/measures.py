@@ -137,12 +137,20 @@ class EditJumps:
     places: tuple[EditJump, ...] = ()
 
 
+EdgeKind = Literal["plain", "coded", "mirrored"]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SpectralEdge:
-    """Where the content ends: at `edge_hz` the long-term spectrum falls by `drop_db` within about a kilohertz."""
+    """Where the content ends: from `edge_hz` on the spectrum lies `drop_db` lower.
+
+    `kind` says how: a plain end within about a kilohertz; an end as abrupt, complete and steady as a lossy encoder
+    leaves it ("coded"); or above it comes the mirror image of what lies below ("mirrored").
+    """
 
     edge_hz: float
     drop_db: float
+    kind: EdgeKind = "plain"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -48,8 +48,9 @@ def picture_of(finding: Finding, track: Track, partner: Track | None = None) -> 
         words = f"{name}: its worst place as sent, and turned down {decibels(down)}, where {stays}"
         return Picture(_turned_down(clip, down), words)
     if finding.code in ("rate.upsampled", "content.lossy-origin") and m.spectrum is not None and m.spectrum.edge:
+        how = "is mirrored above" if m.spectrum.edge.kind == "mirrored" else "ends at"
         at = f"{m.spectrum.edge.edge_hz / 1000:.1f} kHz"
-        return Picture(_spectrum(m.spectrum, m.spectrum.edge), f"{name}: its spectrum ends at {at}")
+        return Picture(_spectrum(m.spectrum, m.spectrum.edge), f"{name}: its spectrum {how} {at}")
     if finding.code == "depth.padded":
         used = finding.evidence_of(track.path).get("bits")
         bits = int(used) if isinstance(used, (int, float)) else 0

@@ -36,10 +36,10 @@ from tracks import (
 
 
 def test_an_edge_that_others_share_is_surer() -> None:
-    pair = [edged("1 A.wav", 16_000), edged("2 B.wav", 16_300)]
+    pair = [edged("1 A.wav", 16_000, kind="coded"), edged("2 B.wav", 16_300, kind="coded")]
     found = [f for f in all_of([*pair, *others()]) if f.code == "content.lossy-origin"]
     assert [(f.confidence, f.evidence["files"]) for f in found] == [(0.95, 2), (0.95, 2)]
-    apart = [edged("1 A.wav", 16_000), edged("2 B.wav", 16_301)]
+    apart = [edged("1 A.wav", 16_000, kind="coded"), edged("2 B.wav", 16_301, kind="coded")]
     found = [f for f in all_of([*apart, *others()]) if f.code == "content.lossy-origin"]
     assert [f.evidence["files"] for f in found] == [1, 1]
 

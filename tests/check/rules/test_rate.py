@@ -12,6 +12,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
 from deep_tally.model.measures import (
+    EdgeKind,
     SpectralEdge,
     Spectrum,
 )
@@ -28,8 +29,6 @@ from tracks import (
 def test_a_sharp_edge_is_asked_about_and_a_soft_one_not() -> None:
     assert verdicts(edged("1 A.wav", 10_500, 25.1), "rate.upsampled") == [(ASK, 0.85)]
     assert verdicts(edged("1 A.wav", 10_500, 24.9), "rate.upsampled") == [(NOTE, 0.6)]
-    assert verdicts(edged("1 A.wav", 16_000, 25.1), "content.lossy-origin") == [(ASK, 0.85)]
-    assert verdicts(edged("1 A.wav", 16_000, 24.9), "content.lossy-origin") == [(NOTE, 0.6)]
 
 
 @pytest.mark.parametrize(("hz", "rate", "action"), [(22_000, 96_000, ASK), (21_000, 48_000, NOTE)])
@@ -68,8 +67,10 @@ def test_a_rate_the_brief_does_not_name_is_reported_once() -> None:
     assert actions_of(others(), brief=brief(rates=[48_000])) == []
 
 
-def with_edge(hz: float, drop_db: float = 40.0, **changes: object) -> Track:
-    spectrum = Spectrum(bin_hz=11.7, levels_db=np.zeros(9, np.float16), edge=SpectralEdge(edge_hz=hz, drop_db=drop_db))
+def with_edge(hz: float, drop_db: float = 40.0, *, kind: EdgeKind = "plain", **changes: object) -> Track:
+    spectrum = Spectrum(
+        bin_hz=11.7, levels_db=np.zeros(9, np.float16), edge=SpectralEdge(edge_hz=hz, drop_db=drop_db, kind=kind)
+    )
     return track(spectrum=spectrum, **changes)
 
 
@@ -81,9 +82,8 @@ def with_edge(hz: float, drop_db: float = 40.0, **changes: object) -> Track:
         (21_500, 40, 48_000, "rate.upsampled", Action.NOTE),
         (21_500, 40, 96_000, "rate.upsampled", Action.ASK),
         (10_600, 22, 48_000, "rate.upsampled", Action.NOTE),
-        (16_600, 40, 48_000, "content.lossy-origin", Action.ASK),
-        (19_000, 40, 44_100, "content.lossy-origin", Action.ASK),
-        (16_600, 22, 44_100, "content.lossy-origin", Action.NOTE),
+        (16_600, 40, 48_000, None, None),  # a filter ends there too
+        (20_500, 40, 96_000, None, None),
         (12_700, 60, 44_100, None, None),
         (8_000, 60, 48_000, None, None),
     ],
@@ -94,6 +94,18 @@ def test_an_edge_is_reported_by_where_it_lies(
     found = findings([with_edge(hz, drop, rate_hz=rate, frames=40 * rate), *others(rate_hz=rate, frames=40 * rate)])
     edges = [f for f in found if f.code in ("rate.upsampled", "content.lossy-origin")]
     assert [(f.code, f.action) for f in edges] == ([(code, action)] if code else [])
+
+
+def test_an_edge_as_an_encoder_leaves_it_is_asked_about_wherever_it_lies() -> None:
+    found = [f for f in findings([with_edge(15_400, kind="coded"), *others()]) if f.code != "content.no-rough-mix"]
+    assert [(f.code, f.action) for f in found] == [("content.lossy-origin", Action.ASK)]
+
+
+@pytest.mark.parametrize(("hz", "rate", "action"), [(22_050, 96_000, ASK), (22_050, 48_000, NOTE)])
+def test_a_mirror_needs_no_fall(hz: float, rate: int, action: Action) -> None:
+    file = with_edge(hz, 2.5, kind="mirrored", rate_hz=rate, frames=SECONDS * rate)
+    found = of("rate.upsampled", findings([file, *others(4, rate_hz=rate, frames=SECONDS * rate)]))
+    assert [(f.action, f.evidence["source_rate"], f.evidence["edge"]) for f in found] == [(action, 44_100, "mirrored")]
 
 
 def test_an_edge_that_most_of_the_set_shares_is_asked_about_once() -> None:

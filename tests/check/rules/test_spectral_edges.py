@@ -20,7 +20,8 @@ def test_where_lossy_encoders_end(hz: float, lossy: bool) -> None:
 @pytest.mark.parametrize(
     ("hz", "rate", "source"),
     [
-        (0.9 * 22_050, 48_000, 44_100),
+        (0.94 * 22_050, 48_000, 44_100),
+        (0.9 * 22_050, 48_000, None),  # encoders end there too
         (22_050, 48_000, 44_100),
         (22_060, 48_000, None),
         (0.899 * 11_025, 44_100, None),
@@ -35,6 +36,12 @@ def test_where_lossy_encoders_end(hz: float, lossy: bool) -> None:
 )
 def test_which_rate_an_edge_speaks_of(hz: float, rate: int, source: int | None) -> None:
     assert source_rate(SpectralEdge(edge_hz=hz, drop_db=60.0), rate) == source
+
+
+def test_a_mirror_says_its_rate_itself_and_a_coded_edge_none() -> None:
+    assert source_rate(SpectralEdge(edge_hz=16_000, drop_db=3.0, kind="mirrored"), 96_000) == 32_000
+    assert source_rate(SpectralEdge(edge_hz=15_600, drop_db=60.0, kind="coded"), 48_000) is None
+    assert source_rate(SpectralEdge(edge_hz=15_600, drop_db=60.0), 48_000) == 32_000
 
 
 def test_an_edge_is_clear_when_it_falls_by_more_than_the_threshold() -> None:

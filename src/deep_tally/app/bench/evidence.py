@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.delivery import Track
-from deep_tally.model.measures import Measures, Spectrum
+from deep_tally.model.measures import Measures, SpectralEdge, Spectrum
 from deep_tally.reply.numbers import count, decibels, kilohertz
 from deep_tally.views.viewport import nice_step
 
@@ -89,6 +89,8 @@ class SpectrumView(Evidence):
             return "This file is too short or too quiet for a spectrum."
         if spectrum.edge is None:
             return "The spectrum of the loudest moments has no sharp edge."
+        if spectrum.edge.kind == "mirrored":
+            return f"Above {kilohertz(spectrum.edge.edge_hz)} the spectrum mirrors what lies below it."
         at, fall = f"{spectrum.edge.edge_hz / 1000:.1f} kHz", decibels(spectrum.edge.drop_db)
         return f"Nothing above {at}: the spectrum drops by {fall} there."
 
@@ -180,21 +182,22 @@ class SpectrumView(Evidence):
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(QPolygonF(line))
         if spectrum.edge is not None:
-            self._draw_edge(painter, plot, spectrum.edge.edge_hz / half)
+            self._draw_edge(painter, plot, spectrum.edge)
         if self._read_hz is not None:
             self._draw_readout(painter, plot, self._read_hz / half)
         elif spectrum.edge is None:
             self._note(painter, plot.right(), plot.top() + 4, "no sharp edge", to_left=True)
 
-    def _draw_edge(self, painter: QPainter, plot: QRectF, share: float) -> None:
-        colours = self._theme.colours
+    def _draw_edge(self, painter: QPainter, plot: QRectF, edge: SpectralEdge) -> None:
+        colours, share = self._theme.colours, edge.edge_hz / self._half_rate()
         x = plot.left() + share * plot.width()
         empty = QColor(colours.ask)
         empty.setAlpha(26)
         painter.fillRect(QRectF(x, plot.top(), plot.right() - x, plot.height()), empty)
         painter.setPen(QPen(QColor(colours.ask), 1.5))
         painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
-        words = f"ends at {share * self._half_rate() / 1000:.1f} kHz"
+        says = "mirrored above" if edge.kind == "mirrored" else "ends at"
+        words = f"{says} {edge.edge_hz / 1000:.1f} kHz"
         to_left = share > _EDGE_LABEL_LEFT_FROM
         self._note(painter, x - 6 if to_left else x + 6, plot.top() + 4, words, to_left=to_left)
 

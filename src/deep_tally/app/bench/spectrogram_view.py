@@ -91,7 +91,10 @@ class SpectrogramView(Picture):
         edge = self._measures.spectrum.edge if self._measures is not None and self._measures.spectrum else None
         if self._picture is None:
             return self._missing_words()
-        return f"Nothing above {edge.edge_hz / 1000:.1f} kHz." if edge is not None else "No sharp edge."
+        if edge is None:
+            return "No sharp edge."
+        at = f"{edge.edge_hz / 1000:.1f} kHz"
+        return f"Mirrored above {at}." if edge.kind == "mirrored" else f"Nothing above {at}."
 
     def readout(self) -> str:
         have, plot = self._picture, self.plot()
@@ -211,7 +214,8 @@ class SpectrogramView(Picture):
             y = plot.bottom() - edge.edge_hz / top_hz * plot.height()
             painter.setPen(QPen(colours.action(finding.action), 1.5, Qt.PenStyle.DashLine))
             painter.drawLine(QLineF(plot.left(), y, plot.right(), y))
-            words = f"nothing above {edge.edge_hz / 1000:.1f} kHz"
+            says = "mirrored" if edge.kind == "mirrored" else "nothing"
+            words = f"{says} above {edge.edge_hz / 1000:.1f} kHz"
             self._note(painter, plot.right() - 6, max(plot.top(), y - 20), words, to_left=True)
         drawn: set[int] = set()
         for found in self._findings:

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from deep_tally.check.build import about, place_at, places_of
-from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, sharing, spectral_edge_of
+from deep_tally.check.rules.spectral_edges import sharing, spectral_edge_of
 from deep_tally.intake.endings import ENDINGS, SOUND_ENDINGS
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
@@ -185,15 +185,14 @@ def lossy_origin(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """A lossless file whose content ends where lossy encoders end theirs."""
     for track in song.assessed:
         edge = spectral_edge_of(track)
-        if edge is None or not is_lossy_edge(edge):
+        if edge is None or edge.kind != "coded":
             continue
         files = sharing(song, edge)
-        clear = is_clear(edge, brief)
         yield about(
             "content.lossy-origin",
             Action.ASK,
             track,
-            confidence=(0.95 if files > 1 else 0.85) if clear else 0.6,
+            confidence=0.95 if files > 1 else 0.85,
             edge_hz=edge.edge_hz,
             db=edge.drop_db,
             files=files,

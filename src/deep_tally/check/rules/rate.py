@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from deep_tally.check.build import about, is_most
-from deep_tally.check.rules.spectral_edges import is_clear, is_lossy_edge, sharing, source_rate, spectral_edge_of
+from deep_tally.check.rules.spectral_edges import is_clear, sharing, source_rate, spectral_edge_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet
 from deep_tally.model.files import Role
@@ -41,28 +41,30 @@ def off_brief(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def upsampled(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The content ends at a sharp edge where a lower sample rate ends: converted up from it.
+    """The content ends where a lower sample rate ends, or is mirrored there: converted up from it.
 
     A one-shot of another rate does that rightly: only an edge far under half the rate, or one that most of the set
     shares, is asked about.
     """
     for track in song.assessed:
         edge = spectral_edge_of(track)
-        if edge is None or track.format is None or is_lossy_edge(edge):
+        if edge is None or track.format is None:
             continue
         source = source_rate(edge, track.format.rate_hz)
         if source is None:
             continue
         is_far = edge.edge_hz < brief.threshold("rate.upsampled_share") * track.format.rate_hz / 2
-        asked = is_clear(edge, brief) and (is_far or is_most(sharing(song, edge), len(song.assessed)))
+        is_sure = edge.kind == "mirrored" or is_clear(edge, brief)
+        asked = is_sure and (is_far or is_most(sharing(song, edge), len(song.assessed)))
         yield about(
             "rate.upsampled",
             Action.ASK if asked else Action.NOTE,
             track,
             kind="question",
-            confidence=0.85 if is_clear(edge, brief) else 0.6,
+            confidence=0.85 if is_sure else 0.6,
             edge_hz=edge.edge_hz,
             db=edge.drop_db,
+            edge=edge.kind,
             source_rate=source,
             rate=track.format.rate_hz,
         )

@@ -20,7 +20,11 @@ def is_lossy_edge(edge: SpectralEdge) -> bool:
 
 
 def source_rate(edge: SpectralEdge, rate_hz: int) -> int | None:
-    """The lower rate that a file's content speaks of; None where the edge fits none."""
+    """The lower rate that a file's content speaks of; None where the edge fits none, or an encoder may have left it."""
+    if edge.kind == "mirrored":
+        return round(2 * edge.edge_hz)
+    if edge.kind == "coded" or is_lossy_edge(edge):
+        return None
     low, high = _FILTER_SHARE
     fits = [r for r in SOURCE_RATES_HZ if r < rate_hz and low <= edge.edge_hz / (r / 2) <= high]
     return min(fits, default=None)

@@ -14,7 +14,11 @@ from deep_tally.reply.wording.facts import (
 
 
 def _upsampled(f: Facts) -> str:
-    return f"{edge_words(f)}; a {kilohertz(f.number('source_rate'))} file would end there"
+    rate = kilohertz(f.number("source_rate"))
+    if f.evidence.get("edge") == "mirrored":
+        at = kilohertz(f.number("edge_hz"))
+        return f"above {at} the spectrum mirrors what lies below, as converting up from {rate} leaves it"
+    return f"{edge_words(f)}; a {rate} file would end there"
 
 
 def _rate(f: Facts) -> str:

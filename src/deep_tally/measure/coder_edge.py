@@ -1,0 +1,116 @@
+"""Did a lossy encoder end the content? Such an edge is abrupt, and takes what lies between the tones with it.
+
+A low-pass filter falls slowly, a row of harmonics ends in a single tone with nothing around it. Limits: measured, see
+docs/measures.md.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.model.measures import SpectralEdge
+
+CODED_HZ = ((15_500.0, 17_700.0), (18_300.0, 20_700.0))
+"""Where common encoders end the content (measured: docs/measures.md)."""
+_NEAR_HZ, _FAR_HZ = 250.0, 1000.0
+_WELL_UNDER_HZ = (1300.0, 2500.0)
+_SMOOTHED_HZ, _FINE_HZ, _ABRUPT_HZ = 150.0, 60.0, 300.0
+_NOTHING_ABOVE_DB = 17.0
+_FLOOR_DB, _OVER_FLOOR_DB, _UNDER_GREATEST_DB = -150.0, 25.0, 40.0
+_LOOKS_LEAST = 2
+_SEEN_DB = -110.0
+_DROP_DB, _BETWEEN_DB, _ABRUPT_DB = 25.0, 25.0, 28.0
+_RISE_DB = 20.0
+_SHALLOW_LEAST_HZ, _DEEP_LEAST_HZ = 30.0, 50.0
+_BEYOND_HZ = 600.0
+
+Levels = NDArray[np.float64]
+
+
+def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
+    """The edge at which an encoder ended the content; None where there is none, or too little to see it by.
+
+    Parameters
+    ----------
+    power : float64 [shape=(looks, bins)]
+        Of short spectra; a sine at full scale is 1.
+    bin_hz : float
+    """
+    smooth = _smoothed(power, round(_SMOOTHED_HZ / bin_hz))
+    whole = _db(smooth.mean(axis=0))
+    found = _greatest_fall(whole, bin_hz)
+    if found is None or found[1] <= _DROP_DB:
+        return None
+    place, drop = found
+    near, far = round(_NEAR_HZ / bin_hz), round(_FAR_HZ / bin_hz)
+    under, over = slice(place - far, place - near), slice(place + near, place + far)
+    fallen = np.flatnonzero(whole[place - near : place + near] < whole[under].mean() - drop / 2)
+    edge_hz = (place - near + int(fallen[0]) if len(fallen) else place) * bin_hz
+    if whole[under].mean() <= _SEEN_DB or not any(low <= edge_hz <= high for low, high in CODED_HZ):
+        return None
+    looks = _db(smooth)
+    levels = looks[:, under].mean(axis=1)
+    seen = (levels > _FLOOR_DB + _OVER_FLOOR_DB) & (levels > levels.max() - _UNDER_GREATEST_DB)
+    if int(seen.sum()) < _LOOKS_LEAST:
+        return None
+    mean = power[seen].mean(axis=0)
+    fine = _db(mean)
+    between = float(np.percentile(fine[under], 25) - np.percentile(fine[over], 75))
+    if between <= _BETWEEN_DB or not _is_abrupt(mean, place, far, bin_hz):
+        return None
+    middle, deep = (round(hz / bin_hz) for hz in _WELL_UNDER_HZ)
+    if float(fine[under].mean() - fine[place - deep : place - middle].mean()) >= _RISE_DB:
+        return None  # a lump of its own in front of the edge
+    if _is_a_tone(fine, place, near, far, drop, bin_hz):
+        return None
+    return SpectralEdge(edge_hz=edge_hz, drop_db=drop, kind="coded")
+
+
+def _db(power: Levels) -> Levels:
+    return 10 * np.log10(np.maximum(power, 10 ** (_FLOOR_DB / 10)))
+
+
+def _smoothed(power: Levels, bins: int) -> Levels:
+    """The mean of an odd number of neighbouring bins along the last axis."""
+    width = max(1, bins) | 1
+    padded = np.pad(power, [(0, 0)] * (power.ndim - 1) + [(width // 2, width // 2)], mode="edge")
+    mean: Levels = np.lib.stride_tricks.sliding_window_view(padded, width, axis=-1).mean(axis=-1)
+    return mean
+
+
+def _greatest_fall(levels: Levels, bin_hz: float) -> tuple[int, float] | None:
+    """The bin in and around the encoders' bands over which most is lost, and how many decibels."""
+    near, far = round(_NEAR_HZ / bin_hz), round(_FAR_HZ / bin_hz)
+    first = round((CODED_HZ[0][0] - _BEYOND_HZ) / bin_hz)
+    at = np.arange(first, min(round((CODED_HZ[-1][1] + _BEYOND_HZ) / bin_hz), len(levels) - 1 - far))
+    if not len(at):
+        return None
+    sums = np.concatenate([[0.0], np.cumsum(levels)])
+    below = (sums[at - near] - sums[at - far]) / (far - near)
+    above = (sums[at + far] - sums[at + near]) / (far - near)
+    highest = np.maximum.accumulate(levels[::-1])[::-1][at + near]
+    drops = np.where(highest <= below - _NOTHING_ABOVE_DB, below - above, -np.inf)
+    best = int(drops.argmax())
+    return (int(at[best]), float(drops[best])) if np.isfinite(drops[best]) else None
+
+
+def _is_abrupt(mean: Levels, place: int, far: int, bin_hz: float) -> bool:
+    fine = _db(_smoothed(mean, round(_FINE_HZ / bin_hz)))[place - far : place + far]
+    step = round(_ABRUPT_HZ / bin_hz)
+    return float((fine[:-step] - fine[step:]).max()) > _ABRUPT_DB
+
+
+def _is_a_tone(fine: Levels, place: int, near: int, far: int, drop: float, bin_hz: float) -> bool:
+    """Whether what falls is no band, but the skirt of one tone: it takes no longer than a window's main lobe."""
+    under = fine[place - far : place - near]
+    fall = fine[place - far : place + far] - 10 * np.log10(np.mean(10 ** (under / 10)))
+    over_0, over_8, over_18 = (np.flatnonzero(fall > level) for level in (0, -8, -18))
+    under_4, under_30 = (np.flatnonzero(fall < level) for level in (-4, max(-30, 3 - drop)))
+    if not (len(over_0) and len(over_8)):
+        return True
+    under_4, under_30 = under_4[under_4 > over_0[-1]], under_30[under_30 > over_8[-1]]
+    if not (len(under_4) and len(under_30)):
+        return True
+    shallow, deep = over_18[-1] - under_4[0], under_30[0] - over_8[-1]
+    return bool(shallow * bin_hz <= _SHALLOW_LEAST_HZ or deep * bin_hz <= _DEEP_LEAST_HZ)
