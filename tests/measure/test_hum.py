@@ -12,10 +12,12 @@ from measure.measured_sounds import MUSIC, NOISE_5, NOISE_21, NOISE_77
 from sounds import RATE, measured
 
 
-def hums(multiples: list[int], *, mains: int = 50, level: float = 1e-3, off: float = 1.0) -> list[np.ndarray]:
+def hums(
+    multiples: list[int], *, mains: int = 50, level: float = 1e-3, off: float = 1.0, hiss: float = 1e-7
+) -> list[np.ndarray]:
     time = np.arange(RATE) / RATE
     tone = sum(np.sin(2 * np.pi * mains * off * n * time + n) for n in multiples)
-    return [(level * tone + 1e-7 * NOISE_5.standard_normal(RATE))[:, None] for _ in range(2)]
+    return [(level * tone + hiss * NOISE_5.standard_normal(RATE))[:, None] for _ in range(2)]
 
 
 @pytest.mark.parametrize("mains", [50, 60])
@@ -32,7 +34,30 @@ def test_the_level_of_hum_is_that_of_its_tones(mains: int) -> None:
     [([1, 2], False), ([2, 3, 4], True), ([3, 4, 5], False), ([1, 7, 8], True), ([1, 8, 9], False)],
 )
 def test_hum_is_three_of_the_first_eight_tones_with_the_first_or_second(multiples: list[int], found: bool) -> None:
-    assert (find_hum(hums(multiples), RATE, loud_dbfs=-10) is not None) is found
+    # Over hiss that leaves them standing out by about 20 dB.
+    assert (find_hum(hums(multiples, hiss=1e-2), RATE, loud_dbfs=10) is not None) is found
+
+
+@pytest.mark.parametrize(
+    ("multiples", "found"), [([1, 3], True), ([1, 2], True), ([2, 3], False), ([1], False), ([1, 9], False)]
+)
+def test_two_tones_are_enough_where_both_stand_out_clearly_and_one_is_the_mains_own(
+    multiples: list[int], found: bool
+) -> None:
+    assert (find_hum(hums(multiples, level=0.02), RATE, loud_dbfs=-10) is not None) is found
+
+
+@pytest.mark.parametrize("weak", [1, 3])
+def test_of_two_tones_both_stand_out_clearly(weak: int) -> None:
+    strong = 4 - weak
+    noise = NOISE_5.standard_normal((2, RATE)) * 1e-4
+    time = np.arange(RATE) / RATE
+    both = [
+        (0.02 * np.sin(2 * np.pi * 50 * strong * time) + level * np.sin(2 * np.pi * 50 * weak * time))
+        for level in (2e-2, 9e-6)
+    ]
+    found = [find_hum([(tones + hiss)[:, None] for hiss in noise], RATE, loud_dbfs=-10) for tones in both]
+    assert [hum is not None for hum in found] == [True, False]
 
 
 @pytest.mark.parametrize(("off", "found"), [(1.0, True), (1.006, True), (0.995, True), (51.913 / 50, False)])
@@ -41,8 +66,8 @@ def test_mains_wander_by_less_than_a_percent_and_a_steady_note_is_no_hum(off: fl
     assert (find_hum(hums([1, 2, 3, 4], off=off), RATE, loud_dbfs=-10) is not None) is found
 
 
-@pytest.mark.parametrize(("above_db", "found"), [(20.2, True), (19.8, False)])
-def test_a_pause_lies_twenty_decibels_under_the_loudest_second(above_db: float, found: bool) -> None:
+@pytest.mark.parametrize(("above_db", "found"), [(12.2, True), (11.8, False)])
+def test_a_pause_lies_twelve_decibels_under_the_loudest_second(above_db: float, found: bool) -> None:
     level = -60 + 10 * math.log10(3)
     assert (find_hum(hums([1, 2, 3]), RATE, loud_dbfs=level + above_db) is not None) is found
 
@@ -85,9 +110,9 @@ def test_a_tone_beside_a_stronger_one_is_no_hum() -> None:
     assert find_hum(excerpts(1e-3, 1e-3, beside=2.0), RATE, loud_dbfs=-10) is None
 
 
-def test_hum_needs_two_pauses_twenty_decibels_under_the_loudest_second() -> None:
+def test_hum_needs_two_pauses_twelve_decibels_under_the_loudest_second() -> None:
     assert find_hum(excerpts(1e-3), RATE, loud_dbfs=-10) is None
-    assert find_hum(excerpts(1e-3, 1e-3), RATE, loud_dbfs=-45) is None
+    assert find_hum(excerpts(1e-3, 1e-3), RATE, loud_dbfs=-52) is None
 
 
 def with_pauses(floor: np.ndarray) -> np.ndarray:
@@ -142,7 +167,7 @@ def test_hum_is_looked_for_under_half_the_rate_only(rate: int) -> None:
     quiet = [(tones + 1e-6 * NOISE_5.standard_normal(rate))[:, None] for _ in range(2)]
     found = find_hum(quiet, rate, loud_dbfs=-6.0)
     below = sum(50 * m * 1.02 < rate / 2 for m in range(1, 9))
-    assert (found.tones if found is not None else 0) == (below if below >= 3 else 0)
+    assert (found.tones if found is not None else 0) == (below if below >= 2 else 0)
 
 
 def test_a_tone_is_looked_for_within_one_percent_of_its_place() -> None:

@@ -276,3 +276,20 @@ def test_only_entries_after_a_rest_tell_how_a_part_enters() -> None:
     rise = measured(np.concatenate([np.zeros(RATE), signal]), bits=24).extent.entry_rise_ms
     assert rise is not None
     assert rise > 5
+
+
+@pytest.mark.parametrize(("dbfs", "is_floor"), [(-46.0, True), (-52.0, True), (-44.0, False)])
+def test_steady_room_tone_is_a_floor_though_little_is_louder(dbfs: float, is_floor: bool) -> None:
+    room = hiss(6 * RATE, dbfs)
+    room[2 * RATE : 3 * RATE] += sine(300, 1.0, peak=10 ** ((dbfs + 18) / 20))  # 18 dB over it: under 30
+    assert (measured(room).extent.tail_floor_dbfs > dbfs - 3) is is_floor
+
+
+def test_a_soft_part_that_rests_or_moves_is_no_room_tone() -> None:
+    rests = hiss(6 * RATE, -52.0)
+    rests[RATE : 2 * RATE] *= 0.2
+    assert measured(rests).extent.tail_floor_dbfs < -60
+    swells = hiss(6 * RATE, -52.0) * np.linspace(0.5, 2, 6 * RATE)
+    assert measured(swells).extent.tail_floor_dbfs < -60
+    short = hiss(round(1.9 * RATE), -52.0)
+    assert measured(short).extent.tail_floor_dbfs < -60

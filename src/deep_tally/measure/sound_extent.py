@@ -19,6 +19,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.measure.cut_edges import fades_to_zero, head_jump_db
 from deep_tally.measure.decibels import SINE_CREST_DB, amplitude, amplitude_db, rms_dbfs
 from deep_tally.measure.falls import falls_before_end
 from deep_tally.measure.windows import Windows
@@ -36,6 +37,7 @@ _QUIET_UNDER_PEAK_DB = 50.0
 _LEVEL_MS, _STEADY_MS, _SHORT_LEAD_MS, _STEADY_LEAST_MS = 5, 20, 60, 100
 _HEAD_MS, _TAIL_WINDOWS = 100, 8
 _CONFIRM_MS, _CONFIRM_WINDOW_MS = 400, 50
+_ROOM_TONE_MS, _ROOM_TONE_WITHIN_DB = 2000, 6.0
 _SEARCHED_AT_ONCE = 8192  # windows
 
 ReadSamples = Callable[[int, int], NDArray[np.float64]]
@@ -117,17 +119,20 @@ def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) 
         back = _first_sound(envelope.reversed(), frames, rate_hz, read_reversed, tail_floor, tail_peak, shift=shift)
         last = None if first is None or back is None else max(first, frames - 1 - back)
     head = read(0, min(frames, round(_HEAD_MS * rate_hz / 1000)))
+    tail = _tail(frames, rate_hz, read)
     return SoundExtent(
         first_sound_frame=first if last is not None else None,
         last_sound_frame=last,
         lead_floor_dbfs=lead_floor,
-        tail_floor_dbfs=max(tail_floor, _noise_floor(envelope, rate_hz, loud)),
+        tail_floor_dbfs=max(tail_floor, _noise_floor(envelope, rate_hz, loud), _room_tone(envelope, rate_hz)),
         head_dbfs=amplitude_db(float(np.abs(head[:1]).max(initial=0.0))),
         head_peak_dbfs=amplitude_db(float(np.abs(head).max(initial=0.0))),
         entry_rise_ms=_entry_rise(envelope, rate_hz),
-        tail_levels_dbfs=_tail_levels(frames, rate_hz, read),
+        tail_levels_dbfs=_tail_levels(tail, rate_hz),
         falls=falls,
         hard_falls=hard_falls,
+        fades_to_zero=fades_to_zero(tail, rate_hz),
+        head_jump_db=head_jump_db(head),
     )
 
 
@@ -157,6 +162,20 @@ def _noise_floor(envelope: _Envelope, rate_hz: int, loud: float) -> float:
         return -math.inf
     level = rms_dbfs(float(envelope.smoothed(windows).min()))
     return level if _is_floor(level, loud) else -math.inf
+
+
+def _room_tone(envelope: _Envelope, rate_hz: int) -> float:
+    """The level of the last two seconds when they are steady and no moment of the file is quieter; -inf otherwise."""
+    last = envelope.count(_ROOM_TONE_MS, rate_hz)
+    if len(envelope.square) < last:
+        return -math.inf
+    short = envelope.smoothed(envelope.count(_CONFIRM_WINDOW_MS, rate_hz))
+    end = short[-last:]
+    level = rms_dbfs(float(end.mean()))
+    spread = rms_dbfs(float(end.max())) - rms_dbfs(float(end.min()))
+    quietest = rms_dbfs(float(envelope.smoothed(envelope.count(_CONFIRM_MS, rate_hz)).min()))
+    is_everywhere = quietest > level - _ROOM_TONE_WITHIN_DB
+    return level if level <= _FLOOR_MOST_DBFS and spread <= _ROOM_TONE_WITHIN_DB and is_everywhere else -math.inf
 
 
 def _rises_or_is_loud(envelope: _Envelope, rate_hz: int) -> bool:
@@ -290,10 +309,13 @@ def _entry_rise(envelope: _Envelope, rate_hz: int) -> float | None:
     return max(0.0, float(np.median(rises)) * window_ms - max(0.0, window_ms - 1))
 
 
-def _tail_levels(frames: int, rate_hz: int, read: ReadSamples) -> tuple[float, ...]:
+def _tail(frames: int, rate_hz: int, read: ReadSamples) -> NDArray[np.float64]:
+    count = min(frames, max(1, round(_LEVEL_MS * rate_hz / 1000)) * _TAIL_WINDOWS)
+    return read(frames - count, count)
+
+
+def _tail_levels(tail: NDArray[np.float64], rate_hz: int) -> tuple[float, ...]:
     span = max(1, round(_LEVEL_MS * rate_hz / 1000))
-    count = min(frames, span * _TAIL_WINDOWS)
-    tail = read(frames - count, count)
     padded = np.zeros((span * _TAIL_WINDOWS, tail.shape[1]))
     # A damaged stream may give less when it is decoded a second time.
     padded[len(padded) - len(tail) :] = tail

@@ -297,6 +297,10 @@ class SoundExtent:
         RMS of the last eight windows of 5 ms, in order of time.
     falls, hard_falls : int
         How often the level fell before the end as far as it would have to fall there, and how often within 15 ms.
+    fades_to_zero : bool
+        The end comes down to digital zero, if only within 2 ms.
+    head_jump_db : float or None
+        The first sample against the greatest step from one sample to the next in the first 100 ms; None for silence.
     """
 
     first_sound_frame: int | None
@@ -309,6 +313,8 @@ class SoundExtent:
     tail_levels_dbfs: tuple[float, ...]
     falls: int = 0
     hard_falls: int = 0
+    fades_to_zero: bool = False
+    head_jump_db: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -29,6 +29,7 @@ THRESHOLDS = MappingProxyType(
         "start.at_sound_ms": Threshold(default=10.0, unit="ms", source=_CATALOGUE),
         "start.cut_in_share": Threshold(default=0.1, unit="of the first 100 ms' peak", source=_MEASURED),
         "start.cut_in_floor_dbfs": Threshold(default=-50.0, unit="dBFS", source=_OURS),
+        "start.cut_in_jump_db": Threshold(default=10.0, unit="dB over any later step", source=_MEASURED),
         "start.entry_rise_ms": Threshold(default=3.0, unit="ms", source=_OURS),
         "start.click_ms": Threshold(default=10.0, unit="ms", source=_OURS),
         "start.unplaced_s": Threshold(default=2.0, unit="s before the song's end, or a bar", source=_CATALOGUE),

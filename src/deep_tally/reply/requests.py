@@ -266,6 +266,15 @@ TASKS = (
         how="Please export the others again at that rate.",
     ),
     Task(
+        key="is-cut-in",
+        kind="question",
+        codes=("start.cut-in",),
+        one="Is the beginning of {file} cut off?",
+        many="Are the beginnings of these {count} files cut off?",
+        short="Beginning cut off?",
+        how="If so, please export it again from the very start of the song. If it begins that abruptly, fine.",
+    ),
+    Task(
         key="is-upsampled",
         kind="question",
         codes=("rate.upsampled",),

@@ -49,6 +49,18 @@ def test_a_cut_tail_says_where_and_how_loud() -> None:
     assert found.evidence == {"dbfs": -11.0}
 
 
+def test_what_was_faded_in_a_moment_is_only_noted() -> None:
+    faded = track(tail_levels_dbfs=(-9.0,) * 7 + (-11.0,), fades_to_zero=True)
+    found = one("length.tail-cut", [faded, *others()])
+    assert (found.action, found.evidence) == (NOTE, {"dbfs": -11.0, "faded": 1})
+    # Shorter than the others, it is padded: nothing says that it was cut.
+    short = replace(faded, format=replace(faded.format, frames=30 * RATE, claimed_frames=30 * RATE))
+    assert one("length.short", [short, *others()]).action is FIX
+    # And most files of a set faded so are no export that stops too early.
+    most = others(4, tail_levels_dbfs=CUT, fades_to_zero=True)
+    assert "length.set-cut" not in codes([*most, track()])
+
+
 @pytest.mark.parametrize(("loops", "files", "action"), [(3, 12, NOTE), (2, 8, ASK), (3, 13, ASK), (1, 4, ASK)])
 def test_three_files_and_a_quarter_are_loops_cut_at_the_bar(loops: int, files: int, action: Action) -> None:
     # 40 s at 96 BPM in 4/4 are sixteen bars.

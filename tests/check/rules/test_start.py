@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from check.found import ASK, LOSSY, NOTE, SHORT, cut, late, of, one, replace_length, said
+from check.found import ASK, LOSSY, NOTE, SHORT, all_of, cut, late, of, one, replace_length, said
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
@@ -37,6 +37,24 @@ from tracks import (
 )
 def test_a_cut_attack(file: Track, found: bool) -> None:
     assert ("start.cut-in" in codes([file, *others()])) is found
+
+
+@pytest.mark.parametrize(
+    ("jump_db", "rise_ms", "found"),
+    [(10.1, None, "question"), (9.9, None, None), (None, None, None), (30.0, 0.5, None), (30.0, 20.0, "request")],
+)
+def test_without_other_entries_the_first_step_is_a_question(
+    jump_db: float | None, rise_ms: float | None, found: str | None
+) -> None:
+    file = cut(entry_rise_ms=rise_ms, head_jump_db=jump_db)
+    kinds = [f.kind for f in all_of([file, *others()]) if f.code == "start.cut-in"]
+    assert kinds == ([found] if found else [])
+
+
+def test_a_first_step_at_a_soft_or_small_first_sample_is_none() -> None:
+    for changes in ({"head_dbfs": -50.1, "head_peak_dbfs": -45.0}, {"head_dbfs": -30.0, "head_peak_dbfs": -9.9}):
+        file = cut(entry_rise_ms=None, head_jump_db=30.0, **changes)
+        assert "start.cut-in" not in codes([file, *others()])
 
 
 def test_a_cut_attack_is_marked_at_the_first_frame() -> None:

@@ -22,7 +22,18 @@ _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
 
 def ends_while_sounding(track: Track, brief: Brief) -> bool:
-    """Whether the last 5 ms are sound that is not dying away, in a file whose earlier notes do not end like that."""
+    """Whether the last 5 ms are sound that is not dying away, in a file whose earlier notes do not end like that.
+
+    What comes down to digital zero, however fast, was faded on purpose.
+    """
+    return _sounds_at_its_end(track, brief) and not _fades_to_zero(track)
+
+
+def _fades_to_zero(track: Track) -> bool:
+    return track.measures is not None and track.measures.extent.fades_to_zero
+
+
+def _sounds_at_its_end(track: Track, brief: Brief) -> bool:
     if (known := track.heard) is None:
         return False
     extent = known[1].extent
@@ -121,7 +132,11 @@ def long(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Ends while sounding; a note where the set is whole bars and several files are loops cut there."""
+    """Ends while sounding.
+
+    A note where the set is whole bars and several files are loops cut there, and where a fade was made at the end,
+    though it is too short for what sounds.
+    """
     if is_set_cut(song, brief):
         return
     heard = [t for t in song.assessed if t.is_heard]
@@ -129,14 +144,15 @@ def tail_cut(song: SongSet, brief: Brief) -> Iterator[Finding]:
     are_loops = cut >= _LOOPS_LEAST and cut >= _LOOPS_SHARE * len(heard)
     on_purpose = is_whole_bars(song) and (brief.length.whole_bars or are_loops)
     for track in song.assessed:
-        if ends_while_sounding(track, brief) and (known := track.measured) is not None:
+        if _sounds_at_its_end(track, brief) and (known := track.measured) is not None:
             sound, measures = known
             yield about(
                 "length.tail-cut",
-                Action.NOTE if on_purpose else Action.ASK,
+                Action.NOTE if on_purpose or _fades_to_zero(track) else Action.ASK,
                 track,
                 places=place_at(track, sound.frames - 1),
                 dbfs=measures.extent.tail_levels_dbfs[-1],
+                also={"faded": 1} if _fades_to_zero(track) else {},
             )
 
 

@@ -109,20 +109,35 @@ def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off."""
+    """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off.
+
+    Where it has no other entries, its first step is held against those it takes afterwards, which is a question.
+    """
     for track in song.assessed:
         if (known := track.heard) is None:
             continue
         extent = known[1].extent
         # A silent first frame is at minus infinity, and so is a silent first tenth of a second.
         share = 10 ** ((extent.head_dbfs - extent.head_peak_dbfs) / 20) if math.isfinite(extent.head_dbfs) else 0.0
-        if (
-            share > brief.threshold("start.cut_in_share")
-            and extent.head_dbfs > brief.threshold("start.cut_in_floor_dbfs")
-            and extent.entry_rise_ms is not None
-            and extent.entry_rise_ms >= brief.threshold("start.entry_rise_ms")
+        if share <= brief.threshold("start.cut_in_share") or extent.head_dbfs <= brief.threshold(
+            "start.cut_in_floor_dbfs"
         ):
-            yield about("start.cut-in", Action.ASK, track, places=place_at(track, 0), dbfs=extent.head_dbfs)
+            continue
+        places = place_at(track, 0)
+        if extent.entry_rise_ms is not None:
+            if extent.entry_rise_ms >= brief.threshold("start.entry_rise_ms"):
+                yield about("start.cut-in", Action.ASK, track, places=places, dbfs=extent.head_dbfs)
+        elif extent.head_jump_db is not None and extent.head_jump_db > brief.threshold("start.cut_in_jump_db"):
+            yield about(
+                "start.cut-in",
+                Action.ASK,
+                track,
+                kind="question",
+                confidence=0.8,
+                places=places,
+                dbfs=extent.head_dbfs,
+                db=extent.head_jump_db,
+            )
 
 
 def codec_delay(song: SongSet, brief: Brief) -> Iterator[Finding]:

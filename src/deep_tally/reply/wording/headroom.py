@@ -22,7 +22,8 @@ def _level(f: Facts) -> str:
 def _quiet(f: Facts) -> str:
     text = f"{_level(f)}, {decibels(f.number('db'))} below the requested window"
     floor = f.number("floor_dbfs")
-    return text if math.isinf(floor) else f"{text}; noise floor {decibels(floor, 'dBFS')}"
+    over = f.number("dbfs") - floor
+    return text if math.isinf(floor) else f"{text}; {decibels(over)} over its own noise at {decibels(floor, 'dBFS')}"
 
 
 def _dc(f: Facts) -> str:

@@ -31,6 +31,13 @@ def _off_the_bar(f: Facts) -> str:
     return f"; it ends {duration(abs(ms))}{samples} {'after' if ms > 0 else 'before'} the bar line"
 
 
+def _tail_cut(f: Facts) -> str:
+    level = decibels(f.number("dbfs"), "dBFS")
+    if f.evidence.get("faded"):
+        return f"at {f.first_place} it is faded out within a few milliseconds, from a sound that still rings at {level}"
+    return f"at its last sample, {f.first_place}, it still sounds at {level}"
+
+
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "length.short": Wording(
@@ -60,7 +67,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "length.tail-cut": Wording(
             "Cut off while still sounding",
             "{files} stops while still sounding",
-            lambda f: f"at its last sample, {f.first_place}, it still sounds at {decibels(f.number('dbfs'), 'dBFS')}",
+            _tail_cut,
             "The end of the last note is missing, and a fade cannot bring it back.",
         ),
         "length.set-cut": Wording(

@@ -39,6 +39,11 @@ def _stamp(f: Facts) -> str:
     return f"its time stamp puts it {late} after the earliest one"
 
 
+def _cut_in(f: Facts) -> str:
+    text = f"its first sample is at {decibels(f.number('dbfs'), 'dBFS')} already"
+    return f"{text}, {decibels(f.number('db'))} more than any step it takes afterwards" if "db" in f.evidence else text
+
+
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "start.at-sound": Wording(
@@ -85,7 +90,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "start.cut-in": Wording(
             "The attack is cut off",
             "The attack is cut off in {files}",
-            lambda f: f"its first sample is at {decibels(f.number('dbfs'), 'dBFS')} already",
+            _cut_in,
             "The first note starts in the middle of its sound.",
         ),
         "start.codec-delay": Wording(
