@@ -11,11 +11,9 @@ from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Damage, Role
-from deep_tally.model.findings import Action, Finding, Kind
+from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import (
     Density,
-    Gap,
-    Gaps,
     Hum,
     Run,
     Runs,
@@ -52,48 +50,6 @@ def test_ten_milliseconds_of_clicks_are_no_sound(ms: float, seconds: float, foun
     assert bool(empty) is found
     if found:
         assert (empty[0].evidence["clicks_ms"], empty[0].evidence["dbfs"]) == (pytest.approx(ms), -8.0)
-
-
-def gap(frame: int, frames: int, kind: str = "zeros") -> Gap:
-    return Gap(frame=frame, frames=frames, kind=kind, before_dbfs=-20.0, after_dbfs=-21.0)  # type: ignore[arg-type]
-
-
-def gapped(*gaps: Gap, count: int | None = None) -> Track:
-    return track(gaps=Gaps(count=len(gaps) if count is None else count, places=gaps))
-
-
-@pytest.mark.parametrize(
-    ("file", "action"),
-    [
-        (gapped(gap(RATE, 959)), ASK),  # under 20 ms
-        (gapped(gap(RATE, 960)), NOTE),
-        (gapped(gap(RATE, 9600, "repeated")), ASK),
-        (gapped(gap(RATE, 480), count=20), ASK),
-        (gapped(gap(RATE, 480), count=21), NOTE),
-        (gapped(*(gap(RATE * n, 480) for n in range(1, 5))), NOTE),  # at one interval
-        (gapped(*(gap(RATE * n, 480) for n in range(1, 4))), ASK),  # three are too few to say so
-        (gapped(*(gap(n, 480) for n in (1000, 49_000, 98_900, 147_900))), NOTE),  # 48,000; 49,900; 49,000: within 2 %
-        (gapped(*(gap(n, 480) for n in (1000, 49_000, 100_900, 154_900))), ASK),
-    ],
-)
-def test_gaps(file: Track, action: Action) -> None:
-    found = [f.action for f in all_of([file, *others()]) if f.code == "content.dropout"]
-    assert found == [action]
-
-
-def test_held_values_over_and_over_are_a_square_wave() -> None:
-    assert "content.dropout" not in codes([gapped(*(gap(RATE * n, 480, "held") for n in range(1, 30))), *others()])
-    half = [gap(RATE * n, 480 if n % 2 else 9600) for n in range(1, 25)]
-    assert "content.dropout" not in codes([gapped(*half), *others()])
-    more = [*half, gap(26 * RATE, 480)]
-    assert "content.dropout" in codes([gapped(*more), *others()])
-
-
-def test_a_dropout_says_where_how_long_and_at_what_level() -> None:
-    found = one("content.dropout", [gapped(gap(RATE, 480), gap(3 * RATE, 96, "held"), gap(5 * RATE, 9600)), *others()])
-    assert [(p.frame, p.frames) for p in found.places] == [(RATE, 480), (3 * RATE, 96)]
-    assert found.evidence == {"runs": 2, "longest_run": 480, "ms": 10.0, "gap": "zeros", "dbfs": -20.0, "recurring": 0}
-    assert found.confidence == 0.9
 
 
 def test_hum_is_reported() -> None:
@@ -176,28 +132,6 @@ def test_a_lossy_twin_of_a_lossless_part_is_worth_knowing() -> None:
 def test_what_is_not_measured_yet_is_not_judged() -> None:
     assert actions_of([Track(path="06 Oboe.wav", role=Role.TRACKOUT), *others()]) == []
     assert MEASURES.has_sound
-
-
-def gaps(*frames: int, kind: str = "zeros", every: int = 5 * RATE + 333, spread: int = 977) -> Gaps:
-    places = [
-        Gap(frame=RATE + n * every + (n * n * spread), frames=f, kind=kind, before_dbfs=-20.0, after_dbfs=-21.0)  # type: ignore[arg-type]
-        for n, f in enumerate(frames)
-    ]
-    return Gaps(count=len(places), places=tuple(places))
-
-
-def dropouts(found: Gaps) -> list[tuple[Action, Kind | None]]:
-    return [(f.action, f.kind) for f in of("content.dropout", findings([track(gaps=found), *others()]))]
-
-
-def test_short_single_gaps_are_asked_about_long_ones_noted_and_rests_left_alone() -> None:
-    assert dropouts(gaps(64)) == [(Action.ASK, "request")]
-    assert dropouts(gaps(64, 480, 900)) == [(Action.ASK, "request")]
-    assert dropouts(gaps(4800)) == [(Action.NOTE, None)]
-    assert dropouts(gaps(*[400] * 30)) == [(Action.NOTE, None)], "so many are no accident"
-    assert dropouts(gaps(*[400] * 6, spread=0)) == [(Action.NOTE, None)], "nor are those at one interval"
-    assert dropouts(gaps(*[4000] * 30)) == [], "the rests of a gate"
-    assert dropouts(gaps(*[30] * 40, kind="held")) == [], "the steps of a square wave"
 
 
 def test_a_few_stray_clicks_are_no_sound() -> None:

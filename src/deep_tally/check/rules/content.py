@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
-from itertools import pairwise
+from collections.abc import Iterator
 
 from deep_tally.check.build import about, place_at, places_of
 from deep_tally.check.rules.spectral_edges import sharing, spectral_edge_of
@@ -13,11 +12,9 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding, Place
-from deep_tally.model.measures import Gap
 from deep_tally.model.phrase import Phrase
 
 _CLICKS_FROM_S = 5.0
-_REGULAR_LEAST, _REGULAR_WITHIN = 4, 0.02
 
 
 def false_ending(track: Track) -> str | None:
@@ -109,52 +106,6 @@ def nonfinite(song: SongSet, brief: Brief) -> Iterator[Finding]:
                 runs=runs.count(),
                 longest_run=runs.longest.frames if runs.longest else None,
             )
-
-
-def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """Digital gaps inside sound: short single ones are damage, others may be meant; a gate's rests are no gaps."""
-    shortest = brief.threshold("content.gap_ms")
-    for track in song.assessed:
-        if (known := track.measured) is None or not known[1].gaps.count:
-            continue
-        rate, gaps = known[0].rate_hz, known[1].gaps
-        places: Sequence[Gap] = gaps.places
-        recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
-        if recurs:
-            # Values that stay over and over are the steps of a square wave, long rests those of a gate.
-            places = [gap for gap in places if gap.kind != "held"]
-            if 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
-                continue
-        asked = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
-        shown = [gap for gap in places if _is_short(gap, rate, shortest)] if asked else places
-        longest = max(shown, key=lambda gap: gap.frames)
-        yield about(
-            "content.dropout",
-            Action.ASK if asked else Action.NOTE,
-            track,
-            confidence=0.9,
-            places=[Place(path=track.path, frame=g.frame, frames=g.frames) for g in shown],
-            runs=len(shown),
-            longest_run=longest.frames,
-            ms=longest.frames / rate * 1000,
-            gap=longest.kind,
-            dbfs=longest.before_dbfs,
-            recurring=int(recurs),
-        )
-
-
-def _is_short(gap: Gap, rate_hz: int, shortest_ms: float) -> bool:
-    return gap.kind == "repeated" or gap.frames / rate_hz * 1000 < shortest_ms
-
-
-def _is_regular(gaps: Sequence[Gap]) -> bool:
-    """Whether gaps come at one interval: that is a gate or a chopped part."""
-    if len(gaps) < _REGULAR_LEAST:
-        return False
-    intervals = sorted(b.frame - a.frame for a, b in pairwise(gaps))
-    middle = intervals[len(intervals) // 2]
-    near = sum(abs(i - middle) < _REGULAR_WITHIN * middle for i in intervals)
-    return 2 * near > len(intervals)
 
 
 def import_tags(song: SongSet, brief: Brief) -> Iterator[Finding]:

@@ -1,0 +1,92 @@
+"""Where sound stops dead and goes on: damage, or the rests of a gate?"""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator, Sequence
+from itertools import pairwise
+from statistics import median
+
+from deep_tally.check.build import about
+from deep_tally.model.brief import Brief
+from deep_tally.model.delivery import SongSet
+from deep_tally.model.findings import Action, Finding, Place
+from deep_tally.model.measures import Gap
+
+_REGULAR_LEAST, _REGULAR_WITHIN = 4, 0.02
+_FAR_SHORTER = 3.0
+_SAME_LEVEL_DB = 3.0
+_FEW, _FEW_SHARE = 3, 0.1
+_SAME_LENGTH_MS, _REPEATS, _REPEATED_SHARE = 0.25, 2, 0.7
+
+
+def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """Digital gaps inside sound: short single ones are damage, others may be meant; a gate's rests are no gaps."""
+    shortest = brief.threshold("content.gap_ms")
+    for track in song.assessed:
+        if (known := track.measured) is None or not known[1].gaps.count:
+            continue
+        rate, gaps = known[0].rate_hz, known[1].gaps
+        places: Sequence[Gap] = gaps.places
+        recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
+        if recurs:
+            # Values that stay over and over are the steps of a square wave, long rests those of a gate.
+            places = [gap for gap in places if gap.kind != "held"]
+            if strange := _unlike_the_rests(places, rate, shortest):
+                places, recurs = strange, False
+            elif 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
+                continue
+        asked = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
+        shown = [gap for gap in places if _is_short(gap, rate, shortest)] if asked else places
+        longest = max(shown, key=lambda gap: gap.frames)
+        yield about(
+            "content.dropout",
+            Action.ASK if asked else Action.NOTE,
+            track,
+            confidence=0.9,
+            places=[Place(path=track.path, frame=g.frame, frames=g.frames) for g in shown],
+            runs=len(shown),
+            longest_run=longest.frames,
+            ms=longest.frames / rate * 1000,
+            gap=longest.kind,
+            dbfs=longest.before_dbfs,
+            recurring=int(recurs),
+        )
+
+
+def _is_short(gap: Gap, rate_hz: int, shortest_ms: float) -> bool:
+    return gap.kind == "repeated" or gap.frames / rate_hz * 1000 < shortest_ms
+
+
+def _is_regular(gaps: Sequence[Gap]) -> bool:
+    """Whether gaps come at one interval: that is a gate or a chopped part."""
+    if len(gaps) < _REGULAR_LEAST:
+        return False
+    intervals = sorted(b.frame - a.frame for a, b in pairwise(gaps))
+    middle = intervals[len(intervals) // 2]
+    near = sum(abs(i - middle) < _REGULAR_WITHIN * middle for i in intervals)
+    return 2 * near > len(intervals)
+
+
+def _unlike_the_rests(gaps: Sequence[Gap], rate_hz: int, shortest_ms: float) -> list[Gap]:
+    """The few gaps among a gate's rests that are not its own: far shorter, and the sound goes on as it was."""
+    if not gaps:
+        return []
+    usual = median(gap.frames for gap in gaps)
+    strange = [
+        gap
+        for gap in gaps
+        if gap.kind == "repeated"
+        or (
+            _is_short(gap, rate_hz, shortest_ms)
+            and gap.frames * _FAR_SHORTER < usual
+            and abs(gap.before_dbfs - gap.after_dbfs) < _SAME_LEVEL_DB
+        )
+    ]
+    if len(strange) > max(_FEW, _FEW_SHARE * len(gaps)):
+        return []
+    # A player's hand leaves rests of all lengths, short ones among them; a gate repeats its own.
+    rests = sorted(gap.frames for gap in gaps if gap not in strange)
+    near = _SAME_LENGTH_MS / 1000 * rate_hz
+    repeated = sum(bisect_right(rests, r + near) - bisect_left(rests, r - near) > _REPEATS for r in rests)
+    return strange if repeated >= _REPEATED_SHARE * len(rests) else []
