@@ -179,3 +179,27 @@ def test_a_top_on_the_last_sample_of_a_block_is_found_whatever_the_block() -> No
         x[start : start + 9] = 0.8
     for block in (509, 510, 1021, 1029, 4096):
         assert measured(x[:, None], bits=24, block_frames=block).flat_tops.runs.lengths == {9: 3}
+
+
+def shouldered(x: np.ndarray) -> np.ndarray:
+    """A cubic soft clipper: 1.5 y - 0.5 y^3 up to 1, flat from there on (a textbook form)."""
+    y = 1.5 * x / np.abs(x).max()
+    return np.where(np.abs(y) < 1, 1.5 * y - 0.5 * y**3, np.sign(y))
+
+
+@pytest.mark.parametrize("bits", [16, 24])
+@pytest.mark.parametrize("hz", [60.0, 140.0, 330.0])
+def test_the_corner_tells_a_clipper_from_a_soft_one(hz: float, bits: int) -> None:
+    time = np.arange(2 * RATE) / RATE
+    wave = np.sin(2 * np.pi * hz * time) * np.exp(-3 * (time % 0.5))
+    noise = np.random.default_rng(3).random((2, len(time)))
+    dither = (noise[0] - noise[1]) * 2.0**-15 if bits == 16 else 0.0
+
+    def corner(samples: np.ndarray) -> float:
+        found = measured(0.7 * samples + dither, bits=bits).flat_tops.corner
+        assert found is not None
+        return found
+
+    # Straight lines leave a level once as far at twice the distance, parabolas twice as often doubled.
+    assert 0.9 < corner(np.clip(1.5 * wave, -1, 1)) < 1.7
+    assert 1.7 < corner(shouldered(wave)) < 3.2

@@ -94,7 +94,7 @@ def _looked_at(read: Read, frames: int, channel: int, extreme: float, step: floa
             if last - first >= 2 and inner.start <= first < inner.stop:
                 touching += last - first
                 places.append((begin + first, last - first))
-                if (corner := _corner(x, first, last, level, step)) is not None:
+                if (corner := corner_at(x, first, last, level, step)) is not None:
                     corners.append(corner)
     longest_first = sorted(places, key=lambda p: (-p[1], p[0]))
     runs = [Run(frame=frame, frames=count, channel=channel) for frame, count in longest_first[:PLACES_KEPT]]
@@ -114,12 +114,17 @@ def _looked_at(read: Read, frames: int, channel: int, extreme: float, step: floa
     )
 
 
-def _corner(x: NDArray[np.float64], first: int, last: int, level: float, step: float) -> float | None:
-    """How the wave leaves the ceiling on its steeper side: 1 for a straight line, 2 for a parabola; None at edges."""
+def corner_at(
+    x: NDArray[np.float64], first: int, last: int, level: float, step: float, reach: int = _REACH
+) -> float | None:
+    """How the wave leaves the ceiling on its steeper side: 1 for a straight line, 2 for a parabola; None at edges.
+
+    It is looked for where it has come down by six steps, within `reach` samples.
+    """
     steepest, found = 0.0, None
-    for outwards in (x[max(0, first - _MARGIN) : first][::-1], x[last : last + _MARGIN]):
+    for outwards in (x[max(0, first - 2 * reach) : first][::-1], x[last : last + 2 * reach]):
         away = level - outwards
-        beyond = np.flatnonzero(away[:_REACH] > _STEPS * step)
+        beyond = np.flatnonzero(away[:reach] > _STEPS * step)
         if not len(beyond):
             continue
         w = int(beyond[0]) + 1

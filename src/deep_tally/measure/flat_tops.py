@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.measure.ceiling import Read, corner_at
 from deep_tally.measure.decibels import amplitude_db
 from deep_tally.measure.runs import PLACES_KEPT
 from deep_tally.model.measures import FlatTops, Run, Runs
@@ -23,6 +24,9 @@ _CORNER_STEPS, _CORNER_SHARE = 16.0, 0.01
 _AT_ONE_LEVEL_SHARE = 0.7
 _KEPT_MOST = 1 << 17
 _AT_ONCE = 64
+_LOOKED_AT = 64
+_REACH = 64
+_DITHERED_STEP, _SEEN_SHARE = 2.0**-14, 1 / 600
 
 
 class FlatTopFinder:
@@ -142,10 +146,41 @@ def share_of_time(starts: NDArray[np.float64], sounding: NDArray[np.bool_], stre
     return float((hit & sounding).sum() / sounding.sum())
 
 
-def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float) -> FlatTops:
-    """What the finder found, with the share of the file's sounding stretches that hold any."""
+def flat_tops(finder: FlatTopFinder, sounding: NDArray[np.bool_], stretch: float, read: Read, frames: int) -> FlatTops:
+    """What the finder found, with the share of the file's sounding stretches that hold any.
+
+    Parameters
+    ----------
+    finder : FlatTopFinder
+    sounding : bool [shape=(stretches,)]
+    stretch : float
+        Frames of each.
+    read : callable
+        (first frame, frames) -> float64 [shape=(frames, channels)]; the longest tops are read again.
+    frames : int
+        The file's length.
+    """
     runs, dbfs, starts = finder.result()
-    return FlatTops(runs=runs, dbfs=dbfs, share=share_of_time(starts, sounding, stretch) if len(starts) else 0.0)
+    if not len(starts):
+        return FlatTops(runs=runs, dbfs=dbfs)
+    longest = sorted(runs.places, key=lambda r: -r.frames)[:_LOOKED_AT]
+    corners = [c for run in longest if (c := _corner_of(run, read, frames)) is not None]
+    return FlatTops(
+        runs=runs,
+        dbfs=dbfs,
+        share=share_of_time(starts, sounding, stretch),
+        corner=float(np.median(corners)) if corners else None,
+    )
+
+
+def _corner_of(run: Run, read: Read, frames: int) -> float | None:
+    """How the wave leaves one top, once it has come down by a hundredth: nearer, dither decides."""
+    begin, stop = max(0, run.frame - 2 * _REACH), min(frames, run.frame + run.frames + 2 * _REACH)
+    x = read(begin, stop - begin)[:, run.channel]
+    first = run.frame - begin
+    level = float(x[first : first + run.frames].mean())
+    step = max(_DITHERED_STEP, _SEEN_SHARE * abs(level))
+    return corner_at(np.sign(level) * x, first, first + run.frames, abs(level), step, reach=_REACH)
 
 
 @compiled("i8*2", "f8[::1]", "i8", "i8", "f8", "f8", "f8[:, ::1]", finite=True)

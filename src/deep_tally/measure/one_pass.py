@@ -182,7 +182,7 @@ class _Pass:
         loud = loud_places(windows, self._frames, span=FRAMES, most=most)
         excerpts = self._excerpts(loud, FRAMES)
         spectra = spectra_of(excerpts)
-        tops = flat_tops(self._flat_tops, sounding, stretches.frames)
+        tops = flat_tops(self._flat_tops, sounding, stretches.frames, self._read, self._frames)
         peak, power = float(self._peak.max()), float(mean_square.mean())
         clips = self._fixed.clip_runs() if self._fixed else Runs()
         overs = self._overs.result()

@@ -66,11 +66,14 @@ class FlatTops:
         Their level; of several channels and polarities the highest.
     share : float
         Of the file's sounding 50 ms stretches, how many hold at least one: near 1 they are the waveform itself.
+    corner : float or None
+        How the wave leaves them, the median of the longest: 1 a straight line, 2 a parabola; None where none shows it.
     """
 
     runs: Runs = Runs()
     dbfs: float = -math.inf
     share: float = 0.0
+    corner: float | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

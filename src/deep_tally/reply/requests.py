@@ -286,7 +286,7 @@ TASKS = (
     Task(
         key="is-clipped",
         kind="question",
-        codes=("clipping.earlier",),
+        codes=("clipping.earlier", "clipping.baked"),
         one="Is the clipping in {file} intended?",
         many="Is the clipping in these {count} files intended?",
         short="Clipping intended?",

@@ -261,6 +261,46 @@ CEILING = Ceiling(
 )
 
 
+def test_what_bends_over_towards_its_tops_was_clipped_softly() -> None:
+    tops = FlatTops(runs=runs(*[9] * 20), dbfs=-3.0, share=0.2)
+    for corner, found in ((1.69, True), (1.7, False), (None, True)):
+        assert ("clipping.earlier" in codes([track(flat_tops=replace(tops, corner=corner)), *others()])) is found
+
+
+@pytest.mark.parametrize(
+    ("ceiling", "tops", "action"),
+    [
+        (1.2, None, ASK),
+        (1.7, None, NOTE),
+        (None, None, ASK),
+        (1.7, 1.7, NOTE),
+        (1.7, 1.69, ASK),  # under dither only the flat tops show the corner
+        (1.69, 2.5, ASK),
+    ],
+)
+def test_a_soft_clipper_at_full_scale_is_a_note(ceiling: float | None, tops: float | None, action: Action) -> None:
+    file = track(
+        clip_runs=runs(*[4] * 20),
+        ceiling=replace(CEILING, dbfs=0.0, corner=ceiling),
+        flat_tops=FlatTops(corner=tops),
+        **FULL,
+    )
+    assert one("clipping.baked", [file, *others()]).action is action
+
+
+@pytest.mark.parametrize(("cycles", "kind"), [(0.59, "request"), (0.6, "question")])
+def test_what_clips_in_nearly_every_cycle_may_be_meant(cycles: float, kind: str) -> None:
+    file = track(clip_runs=runs(*[4] * 20), ceiling=replace(CEILING, dbfs=0.0, cycle_share=cycles), **FULL)
+    assert one("clipping.baked", [file, *others()]).kind == kind
+
+
+def test_fuzz_is_asked_about_once_for_a_set() -> None:
+    fuzz = {"clip_runs": runs(*[4] * 20), "ceiling": replace(CEILING, dbfs=0.0, cycle_share=0.8), **FULL}
+    files = [track(f"{n} Fuzz {n}.wav", **fuzz, rms_dbfs=-9.0 - n) for n in range(3)]
+    found = [f for f in findings([*files, *others(6)]) if f.code == "clipping.baked"]
+    assert [(f.kind, len(f.files)) for f in found] == [("question", 3)]
+
+
 @pytest.mark.parametrize(
     ("changes", "clipped"),
     [

@@ -49,6 +49,11 @@ def is_clipped(ceiling: Ceiling) -> bool:
     )
 
 
+def _is_soft(corner: float | None) -> bool:
+    """Whether a wave bends over towards its tops, as a soft clipper makes it."""
+    return corner is not None and corner >= _CORNER_MOST
+
+
 def _is_waveform(track: Track, ceiling: Ceiling) -> bool:
     """Whether the ceiling is the wave itself, as a square's: nearly every cycle stands at it, and for long."""
     is_in_cycles = ceiling.cycle_share >= _CYCLES_LEAST
@@ -132,10 +137,13 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
             share = _time_share(track, samples)
             together, moment = at_once.get(track.path, _ALONE)
             is_square = share > brief.threshold("clipping.square_share")
+            # A fuzz clips every cycle, and may be meant to.
+            is_fuzz = ceiling is not None and ceiling.cycle_share >= _CYCLES_LEAST
             yield about(
                 "clipping.baked",
-                Action.NOTE if is_square else Action.ASK,
+                Action.NOTE if is_square or _bends_over(measures) else Action.ASK,
                 track,
+                kind="question" if is_fuzz else "request",
                 confidence=0.99 if count >= _CLEAR_RUNS else 0.85,
                 places=places_of(track, runs.places_of(shortest)),
                 places_total=count,
@@ -190,12 +198,20 @@ def _tops_of(track: Track, sound: SoundFormat, measures: Measures, brief: Brief)
     return measures.flat_tops if _has_flat_tops(sound, measures, brief) else None
 
 
+def _bends_over(measures: Measures) -> bool:
+    """Whether a soft clipper made the ceiling; under dither the flat tops show a corner that the ceiling does not."""
+    ceiling, tops = measures.ceiling, measures.flat_tops
+    return ceiling is not None and _is_soft(ceiling.corner) and (tops.corner is None or _is_soft(tops.corner))
+
+
 def _has_flat_tops(sound: SoundFormat, measures: Measures, brief: Brief) -> bool:
     tops = measures.flat_tops
     if tops.runs.count() < brief.threshold("clipping.earlier.tops") or not measures.has_sound:
         return False
     if sound.sample_format == "int" and tops.dbfs > _FULL_SCALE_DBFS:
         return False  # at full scale they are clipping.baked
+    if _is_soft(tops.corner):
+        return False
     return tops.share < brief.threshold("clipping.waveform_share")
 
 

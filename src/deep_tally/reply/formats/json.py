@@ -186,6 +186,16 @@ def _measures(m: Measures) -> dict[str, Any]:
         "correlation": _level(m.sides.correlation) if m.sides else None,
         "side_to_mid_db": _level(m.sides.side_to_mid_db) if m.sides else None,
     }
+    if m.ceiling is not None:
+        c = m.ceiling
+        document["ceiling"] = {
+            "dbfs": _level(c.dbfs),
+            "samples": c.samples,
+            "near": c.near,
+            "touching": c.touching,
+            "corner": _level(c.corner) if c.corner is not None else None,
+            "cycle_share": _level(c.cycle_share),
+        }
     if m.click_tempo is not None:
         document["pulse_bpm"] = _level(m.click_tempo.bpm)
     if m.bits_in_use is not None:
