@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -95,11 +96,12 @@ def test_of_three_copies_two_are_reported_as_twins_of_the_first(tmp_path: Path) 
 
 def test_same_but_for_processing_is_left_alone(tmp_path: Path) -> None:
     processed = np.tanh(2 * OTHERS["02 Part B.wav"]) / 2
-    assert compared(tmp_path / "x", {**OTHERS, "20 B pressed.wav": processed}) == Comparison()
+    found = compared(tmp_path / "x", {**OTHERS, "20 B pressed.wav": processed})
+    assert replace(found, sum_peak=None) == Comparison()
 
 
 def test_unrelated_parts_have_no_relations(tmp_path: Path) -> None:
-    assert compared(tmp_path / "x", OTHERS) == Comparison()
+    assert replace(compared(tmp_path / "x", OTHERS), sum_peak=None) == Comparison()
 
 
 def test_a_group_is_the_sum_of_its_parts_with_their_gains(tmp_path: Path) -> None:

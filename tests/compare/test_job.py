@@ -41,4 +41,5 @@ def test_files_of_two_rates_are_compared_each_among_themselves(tmp_path: Path) -
     assert {total for _, total in calls} == {5}
     assert [done for done, _ in calls] == sorted(done for done, _ in calls)
     assert calls[0][0] == 1
-    assert calls[-1][0] == 4
+    assert calls[-1] == (5, 5)  # the sum is looked at last
+    assert max(done for done, _ in calls[:-1]) == 4

@@ -135,13 +135,28 @@ def levels(bins: int, seed: int = 1) -> OverviewLevel:
     return OverviewLevel(bin_frames=48_000 * 40 // bins, low=-rms, high=rms, rms=rms)
 
 
-@pytest.mark.parametrize(("bins", "kept"), [((8192, 4096, 1024), 4096), ((4096, 1024), 4096), ((8192,), 8192)])
-def test_a_worker_gets_one_level_of_one_channel_and_no_more(bins: tuple[int, ...], kept: int) -> None:
+@pytest.mark.parametrize(
+    ("bins", "kept", "peaks"),
+    [
+        ((65_536, 16_384, 4096, 1024), 4096, 16_384),
+        ((8192, 4096, 1024), 4096, 8192),
+        ((4096, 1024), 4096, 4096),
+        ((8192,), 8192, 8192),
+        ((65_536,), 65_536, 65_536),
+    ],
+)
+def test_a_worker_gets_a_level_of_rms_and_one_of_peaks_of_one_channel(
+    bins: tuple[int, ...], kept: int, peaks: int
+) -> None:
     crew = Noted()
     heavy = track("One/a.wav", overview=tuple(levels(n) for n in bins), clip_runs=runs(9), overs=runs(3))
     Comparing(intake(NAMES[:2], ("One",)), [heavy, track("One/b.wav")], crew)
     sent = crew.jobs[0][1][1][0].measures  # type: ignore[index]
-    (level,) = sent.overview
+    level, finer = sent.overview
+    source = next(lv for lv in heavy.measures.overview if len(lv.rms) == peaks)  # type: ignore[union-attr]
+    assert finer.low.tolist() == source.low.min(axis=1, keepdims=True).tolist()
+    assert finer.high.tolist() == source.high.max(axis=1, keepdims=True).tolist()
+    assert (finer.bin_frames, len(finer.rms)) == (source.bin_frames, 0)
     source = next(lv for lv in heavy.measures.overview if len(lv.rms) == kept)  # type: ignore[union-attr]
     assert level.rms.tolist() == source.rms.max(axis=1, keepdims=True).tolist()
     assert level.bin_frames == source.bin_frames
@@ -151,6 +166,15 @@ def test_a_worker_gets_one_level_of_one_channel_and_no_more(bins: tuple[int, ...
     bare = replace(heavy, measures=replace(heavy.measures, overview=()))  # type: ignore[type-var]
     Comparing(intake(NAMES[:2], ("One",)), [bare, track("One/b.wav")], crew)
     assert crew.jobs[1][1][1][0].measures.overview == ()  # type: ignore[index]
+
+
+def test_of_very_many_files_the_peaks_are_coarser() -> None:
+    crew = Noted()
+    names = tuple(f"{n}.wav" for n in range(101))
+    heavy = track("One/0.wav", overview=tuple(levels(n) for n in (16_384, 4096)))
+    rest = [track(f"One/{name}") for name in names[1:]]
+    Comparing(intake(names, ("One",)), [heavy, *rest], crew)
+    assert len(crew.jobs[0][1][1][0].measures.overview[-1].low) == 4096  # type: ignore[index]
 
 
 def test_levels_of_unequal_length_do_not_move_together() -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
 from functools import partial
 
-from deep_tally.model.comparison import Comparison, Contained, SumOf
+from deep_tally.model.comparison import Comparison, Contained, SumOf, SumPeak
 from deep_tally.model.delivery import Track
+from deep_tally.model.errors import NotCheckedHere, UnreadableSound
 from deep_tally.model.files import Entry
 from deep_tally.work.isolated import OnProgress
 
@@ -108,4 +110,27 @@ def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequenc
             midi=comparison.midi,
             unread=(*comparison.unread, *sampled.unread),
         )
-    return comparison
+    alive = partial(_report, progress, total, total, 0)
+    return replace(comparison, sum_peak=_sum_peak(by_rate, by_path, comparison, alive))
+
+
+def _sum_peak(
+    by_rate: Mapping[int, Sequence[Track]],
+    entries: Mapping[str, Entry],
+    comparison: Comparison,
+    alive: Callable[[], None],
+) -> SumPeak | None:
+    """The peak of the sum of the parts: without mixes, and groups whose members are there."""
+    from deep_tally.compare.sum_peak import find_sum_peak
+
+    sums = {m.path for m in comparison.mixes} | {s.path for s in comparison.sums}
+    parts = [
+        [t for t in group if t.role.is_assessed and t.path not in sums and not _is_lossy(t)]
+        for group in by_rate.values()
+    ]
+    summed = max(parts, key=len, default=[])
+    heard = sum(t.role.is_assessed and t.path not in sums for group in by_rate.values() for t in group)
+    try:
+        return find_sum_peak(summed, entries, left_out=heard - len(summed), alive=alive)
+    except (UnreadableSound, NotCheckedHere):
+        return None  # what could not be read is said where it was to be compared

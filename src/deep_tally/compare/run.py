@@ -10,7 +10,7 @@ from deep_tally.compare.job import compare_song, compared
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Incomplete, Intake
-from deep_tally.model.measures import FlatTops, Gaps, Runs
+from deep_tally.model.measures import FlatTops, Gaps, OverviewLevel, Runs
 from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
 from deep_tally.work.isolated import OnProgress
 
@@ -20,6 +20,7 @@ Key = tuple[tuple[object, ...], ...]
 
 _PREFIX = "comparing "
 _BINS_MOST = 4096
+_PEAK_BINS, _PEAK_BINS_OF_MANY, _MANY = 16_384, 4096, 100
 # One of each for all files: what goes through a pipe is written once.
 _NO_RUNS, _NO_TOPS, _NO_GAPS = Runs(), FlatTops(), Gaps()
 
@@ -63,7 +64,8 @@ class Comparing:
             if len(entries) < 2:
                 continue
             midi = [e for e in intake.entries if e.song == song and e.midi is not None and e.midi.note_quarters]
-            slim = [_lightened(by_path[e.path], finely=bool(midi)) for e in entries]
+            bins = _PEAK_BINS_OF_MANY if len(entries) > _MANY else _PEAK_BINS
+            slim = [_lightened(by_path[e.path], finely=bool(midi), peak_bins=bins) for e in entries]
             self._sounds[song] = tuple(e.path for e in entries)
             entries += midi
             key = tuple((e.path, e.identity) for e in entries)
@@ -135,10 +137,11 @@ class Comparing:
         return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
 
 
-def _lightened(track: Track, *, finely: bool) -> Track:
-    """The track with no more than comparing needs, its level in one channel: it goes through a pipe, at one go.
+def _lightened(track: Track, *, finely: bool, peak_bins: int) -> Track:
+    """The track with no more than comparing needs, of all channels together: it goes through a pipe, at one go.
 
-    Where notes are looked for, the level is the finest.
+    The first level of its overview is that of its RMS, the finest where notes are looked for; the last is that of its
+    peaks.
     """
     if track.measures is None:
         return track
@@ -148,6 +151,10 @@ def _lightened(track: Track, *, finely: bool) -> Track:
     for level in levels[:1]:
         rms = level.rms.max(axis=1, keepdims=True)
         overview.append(replace(level, low=rms, high=rms, rms=rms))
+    peaks = next((lv for lv in track.measures.overview if len(lv.low) <= peak_bins), track.measures.overview[-1:])
+    for level in (peaks,) if isinstance(peaks, OverviewLevel) else peaks:
+        low, high = level.low.min(axis=1, keepdims=True), level.high.max(axis=1, keepdims=True)
+        overview.append(replace(level, low=low, high=high, rms=high[:0]))
     slim = replace(
         track.measures,
         overview=tuple(overview),

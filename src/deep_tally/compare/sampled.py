@@ -177,5 +177,7 @@ def _read_at(opened: SoundReader, places: Sequence[int], span: int) -> NDArray[n
         for number, place in enumerate(places):
             samples = reader.read(place, span).samples
             begin = number * span
-            out[begin : begin + len(samples)] = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+            if reader.format.sample_format == "float":
+                samples = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+            out[begin : begin + len(samples)] = samples
         return out

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from collections.abc import Set as AbstractSet
 from dataclasses import dataclass
 from typing import Literal
@@ -115,6 +116,48 @@ class MidiPair:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PeakPart:
+    """What one file does to a sum's peak.
+
+    Attributes
+    ----------
+    path : str
+    share : float
+        What it adds at that moment, of the peak: 1 alone makes it, a negative one takes away from it.
+    won_db : float
+        By how much the sum's true peak falls, wherever it is then, when this file alone is turned down by 3 dB.
+    """
+
+    path: str
+    share: float
+    won_db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SumPeak:
+    """The true peak of the plain sum of a song's files, each where it belongs, at unity gain.
+
+    Attributes
+    ----------
+    dbtp : float
+    seconds : float
+        From the song's start.
+    starts : mapping of path to int
+        The files that were added, and the frame each of them begins at.
+    left_out : int
+        Parts with sound that were not: of another rate, or lossy.
+    parts : tuple of PeakPart
+        The three files that add most to it, the first most.
+    """
+
+    dbtp: float
+    seconds: float
+    starts: Mapping[str, int]
+    left_out: int
+    parts: tuple[PeakPart, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Comparison:
     """All relations between the files of one song; `unread` are files that could not be read here meanwhile."""
 
@@ -124,6 +167,7 @@ class Comparison:
     pairs: tuple[Pair, ...] = ()
     mixes: tuple[MixOf, ...] = ()
     midi: tuple[MidiPair, ...] = ()
+    sum_peak: SumPeak | None = None
     unread: tuple[Incomplete, ...] = ()
 
     def among(self, paths: AbstractSet[str]) -> Comparison | None:

@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from deep_tally.model.comparison import Comparison
+from deep_tally.model.comparison import Comparison, SumPeak
 from deep_tally.model.files import (
     NO_BASIS,
     Damage,
@@ -213,6 +213,15 @@ class SongSet:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""
         placement = self.placements.get(track.path)
         return placement.frames if placement is not None else 0
+
+    @cached_property
+    def sum_peak(self) -> SumPeak | None:
+        """The true peak of the plain sum; None where it is not known, or files were placed elsewhere since."""
+        peak = self.comparison.sum_peak
+        if peak is None:
+            return None
+        placed = {t.path: self.placed_frames(t) for t in self.tracks if t.path in peak.starts}
+        return peak if placed == dict(peak.starts) else None
 
     def with_role(self, role: Role) -> tuple[Track, ...]:
         """The files of one role."""

@@ -16,7 +16,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import clock, count, duration
 from deep_tally.reply.role_words import role_words
 from deep_tally.reply.wording.speaker import Speaker
-from deep_tally.views.rows import bare_title, number_of
+from deep_tally.views.titles import bare_title, number_of
 
 LaneOrder = Literal["delivered", "name", "family", "length", "first sound"]
 ORDERS: Mapping[LaneOrder, str] = {

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-import re
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, fields
@@ -22,23 +21,12 @@ from deep_tally.names.plan import layout_key
 from deep_tally.names.read import read_names
 from deep_tally.names.siblings import siblings_of
 from deep_tally.names.vocabulary import Vocabulary
-from deep_tally.names.words import natural_key, stem_of
+from deep_tally.names.words import natural_key
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.role_texts import role_reason
 from deep_tally.views.columns import QUESTIONS_OF, Column, SortBy
-
-_NUMBER = re.compile(r"^(\d{1,3})[\s_.\-)]+(?=\S)")
-
-
-def number_of(track: Track) -> str:
-    """The track number a file's name begins with; empty without one."""
-    match = _NUMBER.match(track.stem)
-    return match[1] if match else ""
-
-
-def bare_title(path: str) -> str:
-    """A file's name without number and ending."""
-    return _NUMBER.sub("", stem_of(path))
+from deep_tally.views.sum_peak import sum_lines
+from deep_tally.views.titles import bare_title, number_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +51,8 @@ class Row:
         What its role rests on, in words; empty for a trackout that nothing speaks of.
     said : tuple of Statement
         What the client's notes say of it.
+    summed : tuple of str
+        Its part in the peak of all files together, in sentences.
     plays : MidiPair or None
         For a MIDI file: the part whose notes it has.
     """
@@ -78,6 +68,7 @@ class Row:
     sibling_key: str = ""
     role_reason: str = ""
     said: tuple[Statement, ...] = ()
+    summed: tuple[str, ...] = ()
     plays: MidiPair | None = None
 
     @property
@@ -189,6 +180,7 @@ def make_sheet(
     found = _by_path(delivery.findings if delivery is not None else ())
     mixes = [m for s in delivery.sets for m in s.comparison.mixes] if delivery is not None else []
     said = {path: found for s in delivery.sets for path, found in s.said_of.items()} if delivery is not None else {}
+    sums = {path: sum_lines(s, path) for s in delivery.sets for path in s.by_path} if delivery is not None else {}
     rows = [_companion(e, named, delivery) for e in entries if e.text]
     for entry in entries:
         track = by_path.get(entry.path)
@@ -199,7 +191,9 @@ def make_sheet(
             known = track, tuple(found[entry.path]), is_measured, commons[entry.song], is_alone, named(entry.song)
             reason = role_reason(track, mixes)
             about = said.get(entry.path, ())
-            rows.append(Row(*known, name=name, sibling_key=sibling_key, role_reason=reason, said=about))
+            summed = sums.get(entry.path, ())
+            row = Row(*known, name=name, sibling_key=sibling_key, role_reason=reason, said=about, summed=summed)
+            rows.append(row)
     rows += [_companion(e, named, delivery) for e in entries if not e.role.is_audio and not e.text]
     shown = [t for s in songs for t in of_song[s]]
     lengths = [t.format.seconds for t in shown if t.format is not None]

@@ -232,3 +232,13 @@ def test_a_mix_for_mastering_is_asked_all_nine_questions() -> None:
     assert "headroom.hot" in found
     assert not {"content.no-rough-mix", "name.generic"} & found
     assert in_requested_roles([hot], brief())[0].role is Role.ROUGH_MIX
+
+
+@pytest.mark.parametrize(("dbfs", "found"), [(-1.05, False), (-0.95, True), (-0.05, True)])
+def test_a_mix_for_mastering_has_no_slack(dbfs: float, found: bool) -> None:
+    mastering = next(b for b in shipped_briefs() if b.scope == "mix")
+    assert mastering.peak_window_dbfs[1] == -1.0
+    mix = replace(ROUGH_MIX, path="Tidewrack.wav")
+    assert mix.measures is not None
+    mix = replace(mix, measures=replace(mix.measures, sample_peak_by_channel_dbfs=(dbfs,), true_peak_dbtp=dbfs))
+    assert ("headroom.hot" in {f.code for f in delivery([mix], mastering).findings}) is found

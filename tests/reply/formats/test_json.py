@@ -55,6 +55,23 @@ def test_measures_read_as_the_contract_has_them(demo: Delivery) -> None:
     assert "spectral_edge_hz" not in silent, "a measure that was not made has no key"
 
 
+def test_the_peak_of_the_sum_and_the_ceilings_are_told(demo: Delivery) -> None:
+    document = to_document(demo)
+    (song,) = document["delivery"]["sets"]
+    peak = song["sum_peak"]
+    assert peak["dbtp"] == pytest.approx(demo.sets[0].sum_peak.dbtp, abs=1e-5)  # type: ignore[union-attr]
+    # 96 BPM in 4/4: bars of 2.5 s.
+    assert peak["bar"] == int(peak["at_s"] / 2.5) + 1
+    assert len(peak["parts"]) == 3
+    assert [p["share"] for p in peak["parts"]] == sorted((p["share"] for p in peak["parts"]), reverse=True)
+    assert {p["file"] for p in peak["parts"]} <= set(song["files"])
+    ceiling = {f["path"]: f for f in document["files"]}["01 Frame drum.wav"]["measures"]["ceiling"]
+    assert ceiling["dbfs"] == pytest.approx(0, abs=1e-3)
+    assert ceiling["samples"] > ceiling["touching"] / 2
+    assert 0.5 < ceiling["corner"] < 1.7
+    assert "ceiling" not in {f["path"]: f for f in document["files"]}["17 Spoons.wav"]["measures"]
+
+
 def test_a_single_sample_at_full_scale_is_a_run_of_one() -> None:
     single = track(clip_runs=Runs(lengths={1: 4}))
     delivery = Delivery(source=Path("/x"), name="x", sets=(song_of([single, *others()]),))

@@ -166,6 +166,8 @@ class FindingPanel(QScrollArea):
             self._add_words(column, "What the client says about it", client_lines(row.said))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
             self._add_words(column, "What the file says about itself", said)
+        if row is not None and row.summed:
+            self._add_words(column, "Its part in the sum", row.summed)
         column.addStretch()
         self.setWidget(inside)
         inside.setAutoFillBackground(False)  # setWidget switches it on

@@ -78,8 +78,25 @@ def _set(song: SongSet) -> dict[str, Any]:
         ],
         "key": song.facts.key,
         "files": [t.path for t in song.tracks],
+        "sum_peak": _sum_peak(song),
         "awaited": list(song.awaited),
         "statements": [_statement(s) for s in song.statements],
+    }
+
+
+def _sum_peak(song: SongSet) -> dict[str, Any] | None:
+    """The true peak of the plain sum, and the files that make it."""
+    peak = song.sum_peak
+    if peak is None:
+        return None
+    timeline = song.facts.timeline
+    return {
+        "dbtp": _level(peak.dbtp),
+        "at_s": round(peak.seconds, _DIGITS),
+        "bar": timeline.place_at(peak.seconds).bar if timeline is not None else None,
+        "files": len(peak.starts),
+        "left_out": peak.left_out,
+        "parts": [{"file": p.path, "share": _level(p.share), "won_db": _level(p.won_db)} for p in peak.parts],
     }
 
 
