@@ -307,7 +307,7 @@ PROGRAMMED: dict[str, Part] = {
     "Clap": lambda s: _one_shots(s, 2, synth.shaker(s.noise, 0.2), start=0.5),
     "Hat": _choked_hat,
     "Square bass": lambda s: _square(s, 0),
-    "ClickTempo lead": lambda s: _square(s, 2, 0.125),
+    "Pulse lead": lambda s: _square(s, 2, 0.125),
     "Clipped sub": _clipped_sub,
     "Saws": _saws,
     "Gated pad": _gated_pad,

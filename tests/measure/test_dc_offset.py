@@ -103,3 +103,11 @@ def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it() -> None:
     click_tempo[5 * RATE :] = 0
     assert measured(click_tempo, bits=24).dc_offset_step is None
     assert measured(np.tile(MUSIC, 3), bits=24).dc_offset_step is None
+
+
+@pytest.mark.parametrize(("open_share", "steady"), [(0.85, False), (0.95, True)])
+def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it(open_share: float, steady: bool) -> None:
+    # A pulse of an eighth has a mean of -0.75 while its gate is open; less than a tenth of rests does not matter.
+    time = np.arange(10 * RATE) / RATE
+    pulse = np.where((110 * time) % 1 < 0.125, 0.2, -0.2) * ((time / 0.25) % 1 < open_share)
+    assert measured(pulse, bits=24).dc_offset_steady == (steady,)

@@ -13,6 +13,7 @@ _SIDE = 4
 _LEAST = 10 ** (-50 / 20)
 _STILL_SHARE = 0.25
 _STEADY_SHARE = 0.8
+_RESTING_WINDOWS = _STRETCH_WINDOWS // 10
 _SOUNDS = 10 ** (-60 / 10)
 
 
@@ -20,9 +21,10 @@ class DcOffsetMeter:
     """Means of stretches of 500 windows, about half a second, channel by channel."""
 
     def __init__(self, channels: int, window_frames: int) -> None:
-        self._stretch_frames = _STRETCH_WINDOWS * window_frames
+        self._window_frames, self._stretch_frames = window_frames, _STRETCH_WINDOWS * window_frames
         self._open = np.zeros((2, channels, 0), np.float32)
         self._means: list[NDArray[np.float64]] = []
+        self._rests: list[NDArray[np.float32]] = []
 
     def feed(self, sums: NDArray[np.float32], energy: NDArray[np.float32]) -> None:
         """Take in the sums and energies of complete windows [shape=(windows, channels)]."""
@@ -32,22 +34,27 @@ class DcOffsetMeter:
         if whole:
             cut = self._open[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
             self._means.append(cut.sum(axis=3, dtype=np.float64) / self._stretch_frames)
+            calm = np.partition(cut[1], _RESTING_WINDOWS, axis=2)[:, :, _RESTING_WINDOWS]
+            self._rests.append(calm / np.float32(self._window_frames))
             self._open = self._open[:, :, whole * _STRETCH_WINDOWS :]
 
     def steady(self) -> tuple[bool, ...]:
         """For each channel whether the mean is there throughout: most half seconds that sound share its sign and half.
 
-        A single stroke of a drum has a mean as well, but no offset; a file under two seconds does not show one.
+        A single stroke of a drum has a mean as well, but no offset; a file under two seconds does not show one. Nor is
+        it an offset where a tenth of the moment lies under half of it: it comes and goes with the sound, as that of a
+        pulse wave does, and taking it out would move the rests.
         """
         channels = self._open.shape[1]
         if not self._means:
             return (False,) * channels
         means, squares = np.concatenate(self._means, axis=2)
-        mean = means.mean(axis=1)
+        mean, rests = means.mean(axis=1), np.concatenate(self._rests, axis=1)
         found = []
         for channel in range(channels):
-            sounding = means[channel][squares[channel] > _SOUNDS]
-            alike = (sounding * np.sign(mean[channel]) >= abs(mean[channel]) / 2).sum()
+            sounds = squares[channel] > _SOUNDS
+            sounding, half = means[channel][sounds], abs(mean[channel]) / 2
+            alike = ((sounding * np.sign(mean[channel]) >= half) & (rests[channel][sounds] >= half**2)).sum()
             found.append(bool(len(sounding) >= _SIDE and alike >= _STEADY_SHARE * len(sounding)))
         return tuple(found)
 

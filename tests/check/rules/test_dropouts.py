@@ -9,7 +9,7 @@ import pytest
 from check.found import ASK, NOTE, all_of, of, one
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Kind
-from deep_tally.model.measures import Gap, Gaps
+from deep_tally.model.measures import FlatTops, Gap, Gaps
 from tracks import RATE, codes, findings, others, track
 
 
@@ -88,6 +88,18 @@ def test_a_far_shorter_gap_among_them_is_damage(frames: int) -> None:
 
 def test_so_is_a_repeated_block() -> None:
     assert found_in(gate(gap(2 * RATE, 9600, "repeated"))) == [(ASK, 1)]
+
+
+def test_a_wave_of_steps_repeats_its_blocks_by_nature() -> None:
+    assert found_in(gate(gap(2 * RATE, 64, "repeated"), gap(3 * RATE, 40, "held"))) == []
+
+
+@pytest.mark.parametrize(("share", "found"), [(0.89, [(ASK, 1)]), (0.9, [])])
+def test_so_does_a_wave_that_is_flat_in_every_moment(share: float, found: list[tuple[Action, int]]) -> None:
+    file = gapped(gap(2 * RATE, 64, "repeated"))
+    assert file.measures is not None
+    file = replace(file, measures=replace(file.measures, flat_tops=FlatTops(share=share)))
+    assert found_in(file) == found
 
 
 @pytest.mark.parametrize(

@@ -28,16 +28,22 @@ def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
             continue
         rate, gaps = known[0].rate_hz, known[1].gaps
         places: Sequence[Gap] = gaps.places
+        if known[1].flat_tops.share >= brief.threshold("clipping.waveform_share"):
+            # A square or pulse wave: a note of few periods repeats a block by nature.
+            places = [gap for gap in places if gap.kind != "repeated"]
         recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
         if recurs:
             # Values that stay over and over are the steps of a square wave, long rests those of a gate.
+            is_stepped = any(gap.kind == "held" for gap in places)
             places = [gap for gap in places if gap.kind != "held"]
-            if strange := _unlike_the_rests(places, rate, shortest):
+            if strange := [] if is_stepped else _unlike_the_rests(places, rate, shortest):
                 places, recurs = strange, False
             elif 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
                 continue
         asked = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
         shown = [gap for gap in places if _is_short(gap, rate, shortest)] if asked else places
+        if not shown:
+            continue
         longest = max(shown, key=lambda gap: gap.frames)
         yield about(
             "content.dropout",
