@@ -1,9 +1,9 @@
 """How well do the detectors find, and how seldom do they cry wolf? Prints tables and writes them into docs/measures.md.
 
-    PYTHONPATH=tests python tools/prove_detectors.py [--deliveries N] [--seconds S]
+    PYTHONPATH=tests python tools/prove_detectors.py [--deliveries N] [--seconds S] [--files N]
 
 Real recordings are those that packages of the registries have installed (tests/detectors/recordings.py); the folder
-that `RECORDINGS` names comes on top.
+that `RECORDINGS` names comes on top, and so do the sound fonts in the one that `SOUND_FONTS` names.
 """
 
 from __future__ import annotations
@@ -19,8 +19,10 @@ from pathlib import Path
 
 import soundfile
 
+from detectors import classes
 from detectors.cases import BASES, CASES, Kept, deliver, run
 from detectors.clean import FILES, write_clean
+from detectors.clean_kinds import KINDS, write_kind
 from detectors.deliveries import Outcome, judged
 from detectors.delivery_table import DELIVERIES
 from detectors.recordings import recordings
@@ -43,6 +45,39 @@ def _clean(seed: int, seconds: float) -> Counter[tuple[str, str]]:
     with tempfile.TemporaryDirectory() as folder:
         assessed = check_inline(write_clean(Path(folder), seed, seconds=seconds))
     return Counter((f.code, f.action.value) for f in assessed.findings)
+
+
+def _kind(kind: str, seed: int) -> Counter[tuple[str, str]]:
+    """What a clean delivery of a kind is told."""
+    with tempfile.TemporaryDirectory() as folder:
+        assessed = check_inline(write_kind(Path(folder), kind, seed))
+    return Counter((f.code, f.action.value) for f in assessed.findings)
+
+
+def _kinds(pool: ProcessPoolExecutor, deliveries: int) -> Iterator[str]:
+    """What clean deliveries of every kind are asked in vain, and fixed in vain."""
+    yield "| clean deliveries | of them | false asks | false fixes | notes |"
+    yield "|---|---|---|---|---|"
+    for kind in KINDS:
+        found = sum(pool.map(_kind, [kind] * deliveries, range(deliveries)), Counter())
+        by_action = {a: {c: n for (c, of), n in found.items() if of == a} for a in ("ask", "fix", "note")}
+        cells = [", ".join(f"{c} {n}" for c, n in sorted(by_action[a].items())) or "0" for a in ("ask", "fix", "note")]
+        yield f"| {kind} | {deliveries} | {' | '.join(cells)} |"
+
+
+def _fault_classes(pool: ProcessPoolExecutor, files: int) -> Iterator[str]:
+    """Hits and false alarms of every class in two halves, the second not looked at while tuning."""
+    todo = list(classes.todo(files))
+    answers: defaultdict[tuple[int, int, int], list[bool]] = defaultdict(list)
+    for (number, _, at), found in zip(todo, pool.map(classes.outcome, *zip(*todo, strict=True)), strict=True):
+        for which, answer in enumerate(found):
+            if answer is not None:
+                answers[number, which, at % 2].append(answer)
+    yield "| class: fault; what looks like it | found, tuning | found, proof | false, tuning | false, proof |"
+    yield "|---|---|---|---|---|"
+    for number, tried in enumerate(classes.CLASSES):
+        cells = [answers[number, which, half] for which in (0, 1) for half in (0, 1)]
+        yield f"| {tried.name} | {' | '.join(f'{sum(cell)} of {len(cell)}' for cell in cells)} |"
 
 
 def _recording(path: Path) -> list[tuple[str, str]] | None:
@@ -77,7 +112,7 @@ def _whole_deliveries(outcomes: list[Outcome]) -> Iterator[str]:
     yield f"| **all {len(outcomes)}** | | | | **{asks}** | **{fixes}** | **{missed}** |"
 
 
-def _tables(deliveries: int, seconds: float) -> Iterator[str]:
+def _tables(deliveries: int, seconds: float, files_of_each: int) -> Iterator[str]:
     todo = [
         (number, base)
         for number, case in enumerate(CASES)
@@ -113,6 +148,10 @@ def _tables(deliveries: int, seconds: float) -> Iterator[str]:
         yield ""
         yield from _whole_deliveries(list(pool.map(_delivered, range(len(DELIVERIES)))))
         yield ""
+        yield from _fault_classes(pool, files_of_each)
+        yield ""
+        yield from _kinds(pool, deliveries)
+        yield ""
         files = [found for found in pool.map(_recording, recordings()) if found is not None]
         counted = Counter(one for found in files for one in found)
         yield (
@@ -126,9 +165,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--deliveries", type=int, default=20)
     parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--files", type=int, default=classes.FILES, help="of every class of faults")
     options = parser.parse_args()
     lines = []
-    for line in _tables(options.deliveries, options.seconds):
+    for line in _tables(options.deliveries, options.seconds, options.files):
         sys.stdout.write(f"{line}\n")
         lines.append(line)
     text = DOCUMENT.read_text("utf-8")

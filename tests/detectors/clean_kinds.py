@@ -18,16 +18,25 @@ from detectors.clean import PROGRAMMED, TEMPO_BPM, Song, Sound, write_clean
 
 _FIRST_PHRASE_S = 2.0
 KINDS = ("band", "programmed", "orchestral", "voices", "loops", "beat and voices")
-_DESKS = (
-    ("Violins 1", synth.bowed, 3), ("Violins 2", synth.bowed, 3), ("Violas", synth.bowed, 2), ("Cellos", synth.bowed, 1),
-    ("Double basses", synth.bowed, 0), ("Flutes", synth.reed, 3), ("Oboes", synth.reed, 3), ("Clarinets", synth.reed, 2),
-    ("Bassoons", synth.reed, 1), ("Horns", synth.reed, 1), ("Trumpets", synth.reed, 2), ("Trombones", synth.reed, 1),
-    ("Harp", synth.plucked, 2), ("Celesta", synth.bell, 4), ("Glockenspiel", synth.bell, 5),
-)  # fmt: skip
-_SINGERS = (
-    "Lead vox", "Lead vox double", "Lead vox adlib", "Soprano 1", "Soprano 2", "Alto 1", "Alto 2", "Tenor 1", "Tenor 2", "Bass 1",
-    "Bass 2", "Whisper",
-)  # fmt: skip
+_DESKS = {
+    "Violins 1": (synth.bowed, 3),
+    "Violins 2": (synth.bowed, 3),
+    "Violas": (synth.bowed, 2),
+    "Cellos": (synth.bowed, 1),
+    "Double basses": (synth.bowed, 0),
+    "Flutes": (synth.reed, 3),
+    "Oboes": (synth.reed, 3),
+    "Clarinets": (synth.reed, 2),
+    "Bassoons": (synth.reed, 1),
+    "Horns": (synth.reed, 1),
+    "Trumpets": (synth.reed, 2),
+    "Trombones": (synth.reed, 1),
+    "Harp": (synth.plucked, 2),
+    "Celesta": (synth.bell, 4),
+    "Glockenspiel": (synth.bell, 5),
+}
+_LEADS = ("Lead vox", "Lead vox double", "Lead vox adlib", "Whisper")
+_CHOIR = tuple(f"{voice} {number}" for voice in ("Soprano", "Alto", "Tenor", "Bass") for number in (1, 2))
 
 
 def write_kind(folder: Path, kind: str, seed: int, *, seconds: float = 16.0) -> Path:
@@ -69,13 +78,13 @@ def _phrases(song: Song, note: Callable[[float, float], Sound], octave: float, e
 
 
 def _hall(song: Song, dry: Sound) -> Sound:
-    return np.stack([dry, 0.8 * np.roll(dry, 29)], axis=1) + 0.5 * synth.room(song.noise, dry, seconds=1.6)
+    return np.stack([dry, 0.6 * np.roll(dry, 29)], axis=1) + 0.7 * synth.room(song.noise, dry, seconds=1.6)
 
 
 def _orchestra(song: Song) -> Parts:
     """Sections in a hall, some of them very quiet over the room's own noise, some silent for most of the song."""
     parts: dict[str, tuple[Sound, float]] = {}
-    for name, note, octave in _DESKS:
+    for name, (note, octave) in _DESKS.items():
         peak_db = float(song.noise.uniform(-42, -8))
         every = float(song.noise.choice([1, 2, 4]))
         sound = _hall(song, _phrases(song, note, octave, every, 0.3))
@@ -98,7 +107,7 @@ def _breath(song: Song, sung: Sound) -> Sound:
 def _voices(song: Song) -> Parts:
     """A choir of takes: each its own, comped, with digital silence or a booth's noise between the phrases."""
     parts: dict[str, tuple[Sound, float]] = {}
-    for number, name in enumerate(_SINGERS):
+    for number, name in enumerate((*_LEADS, *_CHOIR)):
         octave = 1 + number % 3
         sung = _breath(song, _phrases(song, synth.voice, octave, float(song.noise.choice([0.5, 1, 2])), 0.25))
         if name == "Whisper":

@@ -24,6 +24,7 @@ KINDS = ("rendered", "programmed", "recorded")
 SECONDS = 8.0
 _NEIGHBOURS = 4
 _WHOLE = 0.9
+_CODED = (".oga", ".ogg")
 _RELEASE_S = (0.03, 0.3)
 
 
@@ -73,6 +74,8 @@ def rendered(number: int, *, rate_hz: int = RATE_HZ, only_rate: bool = False, se
     """A phrase of recorded notes of one instrument, at levels of its own; a second of rest at the end."""
     noise = np.random.default_rng((91, number))
     half = _halves(rate_hz if only_rate else None)[number % 2]
+    if not half:
+        return _made("rendered", number, "nothing", np.zeros(1), rate_hz)  # no sound font is installed
     first = int(noise.integers(0, len(half) // _NEIGHBOURS)) * _NEIGHBOURS
     chosen = half[first : first + _NEIGHBOURS]
     track = np.zeros(round(seconds * rate_hz))
@@ -96,8 +99,8 @@ def programmed(number: int, *, seconds: float = SECONDS + 3) -> Material:
 
 
 def recorded(number: int) -> Material:
-    """A recording as it came: those of the registries' packages, then single notes of sound fonts."""
-    paths = recordings()[number % 2 :: 2]
+    """A recording as it came: what the registries' packages have that was never coded, then notes of sound fonts."""
+    paths = [path for path in recordings() if path.suffix not in _CODED][number % 2 :: 2]
     at = number // 2
     if at < len(paths):
         try:
@@ -107,6 +110,8 @@ def recorded(number: int) -> Material:
         if len(sound) > rate // 4 and np.abs(sound).max() > 0:
             return _made("recorded", number, paths[at].stem, sound, rate)
     half = _halves(None)[number % 2]
+    if not half:
+        return _made("recorded", number, "nothing", np.zeros(1), RATE_HZ)
     note = half[(at * 37) % len(half)]
     return _made("recorded", number, note.name, note.samples(), note.rate_hz)
 

@@ -91,9 +91,9 @@ def test_what_lies_between_the_tones_ends_with_them() -> None:
 
 def test_a_lump_of_its_own_is_no_band() -> None:
     levels = abrupt()
-    levels[:, HZ < 15_400] -= 22.0
+    levels[:, HZ < 15_000] -= 44.0
     assert not found(levels)
-    levels[:, HZ < 15_400] += 4.0
+    levels[:, HZ < 15_000] += 6.0
     assert found(levels)
 
 
@@ -104,9 +104,13 @@ def test_a_single_line_at_the_end_is_a_tone() -> None:
     assert found(abrupt(width=240.0))
 
 
-@pytest.mark.parametrize("rate", [44_100, 48_000])
-@pytest.mark.parametrize("kbit", [128, 160, 192, 320])
-@pytest.mark.parametrize("color", ["noise", "riser", "cymbal"])
+@pytest.mark.parametrize(
+    ("color", "kbit", "rate"),
+    [
+        *((color, kbit, 44_100) for color in ("noise", "riser", "cymbal") for kbit in (128, 160)),
+        *(("noise", kbit, 48_000) for kbit in (128, 160, 192, 320)),
+    ],
+)
 def test_what_an_mp3_encoder_cut_is_found(color: str, kbit: int, rate: int) -> None:
     noise = np.random.default_rng(5).standard_normal((4 * rate, 2))
     time = np.arange(4 * rate)[:, None] / rate
@@ -117,8 +121,8 @@ def test_what_an_mp3_encoder_cut_is_found(color: str, kbit: int, rate: int) -> N
     assert spectrum.edge.kind == "coded"
 
 
-@pytest.mark.parametrize("order", [1, 2, 4, 6])
-@pytest.mark.parametrize("hz", [10_000, 14_000, 16_000, 18_000])
+@pytest.mark.parametrize("order", [1, 3, 6])
+@pytest.mark.parametrize("hz", [10_000, 16_000, 18_000])
 @pytest.mark.parametrize("kind", ["butterworth", "chebyshev", "bessel"])
 def test_a_low_pass_filter_is_no_encoder(kind: str, hz: int, order: int) -> None:
     # The three textbook families (SciPy's designs).

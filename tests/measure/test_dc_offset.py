@@ -106,7 +106,7 @@ def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it() -> None:
 
 
 @pytest.mark.parametrize(("open_share", "steady"), [(0.85, False), (0.95, True)])
-def test_an_offset_that_comes_and_goes_with_the_sound_is_a_part_of_it(open_share: float, steady: bool) -> None:
+def test_the_mean_of_a_gated_pulse_is_no_offset(open_share: float, steady: bool) -> None:
     # A pulse of an eighth has a mean of -0.75 while its gate is open; less than a tenth of rests does not matter.
     time = np.arange(10 * RATE) / RATE
     pulse = np.where((110 * time) % 1 < 0.125, 0.2, -0.2) * ((time / 0.25) % 1 < open_share)

@@ -14,14 +14,14 @@ from deep_tally.model.measures import SpectralEdge
 CODED_HZ = ((15_500.0, 17_700.0), (18_300.0, 20_700.0))
 """Where common encoders end the content (measured: docs/measures.md)."""
 _NEAR_HZ, _FAR_HZ = 250.0, 1000.0
-_WELL_UNDER_HZ = (1300.0, 2500.0)
+_BAND_HZ = 3000.0
 _SMOOTHED_HZ, _FINE_HZ, _ABRUPT_HZ = 150.0, 60.0, 300.0
 _NOTHING_ABOVE_DB = 17.0
 _FLOOR_DB, _OVER_FLOOR_DB, _UNDER_GREATEST_DB = -150.0, 25.0, 40.0
 _LOOKS_LEAST = 2
 _SEEN_DB = -110.0
 _DROP_DB, _BETWEEN_DB, _ABRUPT_DB = 25.0, 25.0, 28.0
-_RISE_DB = 20.0
+_UNEVEN_DB = 42.0
 _SHALLOW_LEAST_HZ, _DEEP_LEAST_HZ = 30.0, 50.0
 _BEYOND_HZ = 600.0
 
@@ -59,9 +59,9 @@ def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
     between = float(np.percentile(fine[under], 25) - np.percentile(fine[over], 75))
     if between <= _BETWEEN_DB or not _is_abrupt(mean, place, far, bin_hz):
         return None
-    middle, deep = (round(hz / bin_hz) for hz in _WELL_UNDER_HZ)
-    if float(fine[under].mean() - fine[place - deep : place - middle].mean()) >= _RISE_DB:
-        return None  # a lump of its own in front of the edge
+    band = whole[place - round(_BAND_HZ / bin_hz) : place - near]
+    if float(band.max() - band.min()) > _UNEVEN_DB:
+        return None  # lumps with nothing between them: tones, not a band
     if _is_a_tone(fine, place, near, far, drop, bin_hz):
         return None
     return SpectralEdge(edge_hz=edge_hz, drop_db=drop, kind="coded")

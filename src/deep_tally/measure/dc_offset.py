@@ -35,7 +35,7 @@ class DcOffsetMeter:
             cut = self._open[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
             self._means.append(cut.sum(axis=3, dtype=np.float64) / self._stretch_frames)
             calm = np.partition(cut[1], _RESTING_WINDOWS, axis=2)[:, :, _RESTING_WINDOWS]
-            self._rests.append(calm / np.float32(self._window_frames))
+            self._rests.append((calm / self._window_frames).astype(np.float32))
             self._open = self._open[:, :, whole * _STRETCH_WINDOWS :]
 
     def steady(self) -> tuple[bool, ...]:
