@@ -6,12 +6,14 @@ docs/measures.md.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.model.measures import SpectralEdge
 
-CODED_HZ = ((15_500.0, 17_700.0), (18_300.0, 20_700.0))
+CODED_HZ = ((15_700.0, 17_700.0), (18_300.0, 20_700.0))
 """Where common encoders end the content (measured: docs/measures.md)."""
 _NEAR_HZ, _FAR_HZ = 250.0, 1000.0
 _BAND_HZ = 3000.0
@@ -20,9 +22,10 @@ _NOTHING_ABOVE_DB = 17.0
 _FLOOR_DB, _OVER_FLOOR_DB, _UNDER_GREATEST_DB = -150.0, 25.0, 40.0
 _LOOKS_LEAST = 2
 _SEEN_DB = -110.0
-_DROP_DB, _BETWEEN_DB, _ABRUPT_DB = 25.0, 25.0, 28.0
+_DROP_DB, _BETWEEN_DB, _ABRUPT_DB = 25.0, 25.0, 25.0
 _UNEVEN_DB = 42.0
 _SHALLOW_LEAST_HZ, _DEEP_LEAST_HZ = 30.0, 50.0
+_WANDERS_HZ, _NOISE_DB = 25.0, 8.0
 _BEYOND_HZ = 600.0
 
 Levels = NDArray[np.float64]
@@ -37,8 +40,24 @@ def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
         Of short spectra; a sine at full scale is 1.
     bin_hz : float
     """
-    smooth = _smoothed(power, round(_SMOOTHED_HZ / bin_hz))
-    whole = _db(smooth.mean(axis=0))
+    looks = _db(_smoothed(power, round(_SMOOTHED_HZ / bin_hz)))
+    return _edge_in(_of_power, power, looks, bin_hz) or _edge_in(_of_levels, power, looks, bin_hz)
+
+
+def _of_power(power: Levels) -> Levels:
+    mean: Levels = power.mean(axis=0)
+    return mean
+
+
+def _of_levels(power: Levels) -> Levels:
+    """The mean of the decibels, to which a single look with a click in it hardly adds."""
+    mean: Levels = 10 ** (_db(power).mean(axis=0) / 10)
+    return mean
+
+
+def _edge_in(average: Callable[[Levels], Levels], power: Levels, looks: Levels, bin_hz: float) -> SpectralEdge | None:
+    mean = average(power)
+    whole = _db(_smoothed(mean, round(_SMOOTHED_HZ / bin_hz)))
     found = _greatest_fall(whole, bin_hz)
     if found is None or found[1] <= _DROP_DB:
         return None
@@ -49,12 +68,11 @@ def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
     edge_hz = (place - near + int(fallen[0]) if len(fallen) else place) * bin_hz
     if whole[under].mean() <= _SEEN_DB or not any(low <= edge_hz <= high for low, high in CODED_HZ):
         return None
-    looks = _db(smooth)
     levels = looks[:, under].mean(axis=1)
     seen = (levels > _FLOOR_DB + _OVER_FLOOR_DB) & (levels > levels.max() - _UNDER_GREATEST_DB)
     if int(seen.sum()) < _LOOKS_LEAST:
         return None
-    mean = power[seen].mean(axis=0)
+    mean = average(power[seen])
     fine = _db(mean)
     between = float(np.percentile(fine[under], 25) - np.percentile(fine[over], 75))
     if between <= _BETWEEN_DB or not _is_abrupt(mean, place, far, bin_hz):
@@ -62,8 +80,11 @@ def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
     band = whole[place - round(_BAND_HZ / bin_hz) : place - near]
     if float(band.max() - band.min()) > _UNEVEN_DB:
         return None  # lumps with nothing between them: tones, not a band
-    if _is_a_tone(fine, place, near, far, drop, bin_hz):
-        return None
+    if average is _of_levels or _is_a_tone(fine, place, near, far, drop, bin_hz):
+        # As steep as a tone's skirt is an encoder's end only under noise, and where it stays in its place.
+        is_noise = _unevenness(_db(power[seen][:, under])) < _NOISE_DB
+        if not is_noise or _wanders(looks[seen], levels[seen], place, near, far, bin_hz):
+            return None
     return SpectralEdge(edge_hz=edge_hz, drop_db=drop, kind="coded")
 
 
@@ -114,3 +135,16 @@ def _is_a_tone(fine: Levels, place: int, near: int, far: int, drop: float, bin_h
         return True
     shallow, deep = over_18[-1] - under_4[0], under_30[0] - over_8[-1]
     return bool(shallow * bin_hz <= _SHALLOW_LEAST_HZ or deep * bin_hz <= _DEEP_LEAST_HZ)
+
+
+def _unevenness(looks: Levels) -> float:
+    """How far the ninth decile of the bins lies over their median, in the middle look: 5 dB in noise (exponential)."""
+    return float(np.median(np.percentile(looks, 90, axis=1) - np.percentile(looks, 50, axis=1)))
+
+
+def _wanders(looks: Levels, levels: Levels, place: int, near: int, far: int, bin_hz: float) -> bool:
+    """Whether the edge moves with the sound: the quartiles of where each look has fallen by 15 dB lie apart."""
+    fallen = looks[:, place - near : place + far] < levels[:, None] - 15.0
+    edges = np.where(fallen.any(axis=1), fallen.argmax(axis=1), near + far) * bin_hz
+    quarter, three_quarters = np.percentile(edges, (25, 75))
+    return bool(three_quarters - quarter > _WANDERS_HZ)
