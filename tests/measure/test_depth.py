@@ -152,3 +152,15 @@ def test_a_channel_without_a_grid_does_not_hide_the_other_ones() -> None:
             grid = value_grid([excerpt])
             assert grid is not None
             assert grid.bits == 16
+
+
+@pytest.mark.parametrize("gain_db", [5.7, 11.3])
+def test_a_quiet_file_that_was_raised_after_rounding_keeps_its_bits(gain_db: float) -> None:
+    # Its steps lie as far apart as those of fewer bits, but its values reach over more of them than those would have.
+    time = np.arange(3 * RATE) / RATE
+    quiet = 10 ** (-12 / 20) * np.sin(2 * np.pi * 111.7 * time) * np.exp(-time)
+    rounded = np.rint(quiet * 2**15) / 2**15
+    grid = measured(rounded * 10 ** (gain_db / 20), bits=24).value_grid
+    assert grid is not None
+    assert grid.bits == 16
+    assert grid.gain_db == pytest.approx(gain_db, abs=0.1)

@@ -30,7 +30,7 @@ def song(peak: SumPeak | None = PEAK, **options: object) -> SongSet:
     return replace(song_of(FILES, **options), comparison=Comparison(sum_peak=peak))  # type: ignore[arg-type]
 
 
-def test_a_file_that_makes_it_is_told_what_less_of_it_would_bring() -> None:
+def test_a_file_that_makes_it_says_what_less_of_it_would_bring() -> None:
     # 96 BPM: a bar of four is 2.5 s, so 20.4 s lie in the ninth.
     assert sum_lines(song(), PATHS[0]) == (
         "4 parts added up as they are peak at 3.3 dBTP, at 0:20.4 (bar 9).",

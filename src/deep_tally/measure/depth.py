@@ -70,7 +70,9 @@ def value_grid(excerpts: list[NDArray[np.float64]]) -> ValueGrid | None:
             continue
         # Rounding to 24 bits makes single gaps a step too small or too large: their mean is the true one.
         gap = float(gaps[gaps < 1.5 * smallest].mean()) * _STEP_24
-        # The deepest source that a gain of 1 or less makes this of.
+        # The deepest source that a gain of 1 or less makes this of; a deeper one where the values reach further.
         bits = max(b for b in _SOURCES if b == _SOURCES[0] or gap <= 1.01 * 2.0 ** (1 - b))
+        reached = float(np.abs(values[[0, -1]]).max()) / gap
+        bits = max(bits, next((b for b in _SOURCES if reached <= 1.01 * 2.0 ** (b - 1)), _SOURCES[-1]))
         return ValueGrid(step=gap, bits=bits, gain_db=amplitude_db(gap * 2.0 ** (bits - 1)))
     return None

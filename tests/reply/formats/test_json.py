@@ -55,7 +55,7 @@ def test_measures_read_as_the_contract_has_them(demo: Delivery) -> None:
     assert "spectral_edge_hz" not in silent, "a measure that was not made has no key"
 
 
-def test_the_peak_of_the_sum_and_the_ceilings_are_told(demo: Delivery) -> None:
+def test_the_peak_of_the_sum_and_the_ceilings_are_there(demo: Delivery) -> None:
     document = to_document(demo)
     (song,) = document["delivery"]["sets"]
     peak = song["sum_peak"]
