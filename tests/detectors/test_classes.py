@@ -43,7 +43,7 @@ def test_what_is_faulty_is_found(outcomes: dict[tuple[int, str, int], tuple[bool
 
 @pytest.mark.parametrize("kind", ["orchestral", "voices", "beat and voices"])
 def test_a_clean_delivery_of_every_kind_is_asked_nothing(kind: str, tmp_path: object) -> None:
-    assessed = check_inline(write_kind(tmp_path, kind, 1, seconds=12.0))  # type: ignore[arg-type]
+    assessed = check_inline(write_kind(tmp_path, kind, 1, seconds=8.0))  # type: ignore[arg-type]
     assert [f.code for f in assessed.findings if f.action.value != "note"] == []
 
 

@@ -70,7 +70,7 @@ def asks_of_clean(folder: Path, seed: int, seconds: float) -> list[str]:
 
 def test_twenty_clean_deliveries_are_asked_next_to_nothing(tmp_path: Path) -> None:
     with ProcessPoolExecutor(os.cpu_count()) as pool:
-        asked = list(pool.map(asks_of_clean, [tmp_path] * DELIVERIES, range(DELIVERIES), [10.0] * DELIVERIES))
+        asked = list(pool.map(asks_of_clean, [tmp_path] * DELIVERIES, range(DELIVERIES), [8.0] * DELIVERIES))
     assert len(asked) == DELIVERIES
     assert sum(map(len, asked)) <= FALSE_ASKS_ALLOWED, asked
 

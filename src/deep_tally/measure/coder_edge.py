@@ -40,8 +40,7 @@ def find_coder_edge(power: Levels, bin_hz: float) -> SpectralEdge | None:
         Of short spectra; a sine at full scale is 1.
     bin_hz : float
     """
-    looks = _db(_smoothed(power, round(_SMOOTHED_HZ / bin_hz)))
-    return _edge_in(_of_power, power, looks, bin_hz) or _edge_in(_of_levels, power, looks, bin_hz)
+    return _edge_in(_of_power, power, bin_hz) or _edge_in(_of_levels, power, bin_hz)
 
 
 def _of_power(power: Levels) -> Levels:
@@ -55,7 +54,7 @@ def _of_levels(power: Levels) -> Levels:
     return mean
 
 
-def _edge_in(average: Callable[[Levels], Levels], power: Levels, looks: Levels, bin_hz: float) -> SpectralEdge | None:
+def _edge_in(average: Callable[[Levels], Levels], power: Levels, bin_hz: float) -> SpectralEdge | None:
     mean = average(power)
     whole = _db(_smoothed(mean, round(_SMOOTHED_HZ / bin_hz)))
     found = _greatest_fall(whole, bin_hz)
@@ -68,6 +67,7 @@ def _edge_in(average: Callable[[Levels], Levels], power: Levels, looks: Levels, 
     edge_hz = (place - near + int(fallen[0]) if len(fallen) else place) * bin_hz
     if whole[under].mean() <= _SEEN_DB or not any(low <= edge_hz <= high for low, high in CODED_HZ):
         return None
+    looks = _db(_smoothed(power, round(_SMOOTHED_HZ / bin_hz)))  # most files end here, before what takes time
     levels = looks[:, under].mean(axis=1)
     seen = (levels > _FLOOR_DB + _OVER_FLOOR_DB) & (levels > levels.max() - _UNDER_GREATEST_DB)
     if int(seen.sum()) < _LOOKS_LEAST:
