@@ -6,14 +6,12 @@ synthetic part and, where one is installed, of a real recording.
 
 from __future__ import annotations
 
-import io
 import tempfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-import av
 import numpy as np
 import soundfile
 import soxr
@@ -26,6 +24,7 @@ from deep_tally.measure.job import measure_entry
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Entry, Intake, Role
+from detectors.coding import coded
 from detectors.recordings import spoken
 
 RATE = 48_000
@@ -168,30 +167,9 @@ def bright(x: Samples) -> Samples:
     return x + np.random.default_rng(8).standard_normal(len(x)) * (0.2 * level + 2e-5)
 
 
-def through(codec: str, kbit: int, container: str) -> Callable[[Samples], Samples]:
-    """Encoded and decoded again by FFmpeg's libraries (PyAV)."""
-
-    def code(x: Samples) -> Samples:
-        sides = np.stack([bright(x), 0.8 * bright(later(x, 7))]).astype(np.float32)
-        file = io.BytesIO()
-        with av.open(file, "w", format=container) as out:
-            stream = out.add_stream(codec, rate=RATE)
-            stream.layout, stream.bit_rate = "stereo", kbit * 1000
-            frame = av.AudioFrame.from_ndarray(sides, format="fltp", layout="stereo")
-            frame.sample_rate = RATE
-            size = stream.codec_context.frame_size or 1024
-            fits = av.AudioResampler(stream.codec_context.format, "stereo", RATE, size)
-            for piece in [*fits.resample(frame), *fits.resample(None)]:
-                out.mux(stream.encode(piece))
-            out.mux(stream.encode(None))
-        file.seek(0)
-        with av.open(file) as coded:
-            plain = av.AudioResampler("fltp", "stereo", RATE)
-            pieces = [p.to_ndarray().T for f in coded.decode(audio=0) for p in plain.resample(f)]
-        decoded = np.concatenate(pieces).astype(np.float64)
-        return np.pad(decoded, ((0, max(0, FRAMES - len(decoded))), (0, 0)))[:FRAMES]
-
-    return code
+def through(codec: str, kbit: int) -> Callable[[Samples], Samples]:
+    """In stereo, encoded and decoded again."""
+    return lambda x: coded(stereo(bright(x), 0.8 * bright(later(x, 7))), RATE, codec, kbit)
 
 
 def loud_place(x: Samples, frames: int) -> int:
@@ -522,14 +500,14 @@ CASES: tuple[Case, ...] = (
     Case("content.dropout", "a gated synth", None, one(gated), on_real=False),
     Case("content.lossy", "Ogg Vorbis", ASK, lambda x: {"20 Viol.ogg": Kept(x, subtype="VORBIS", ending="ogg")}),
     *(
-        Case("content.lossy-origin", f"{name} at {kbit} kbit/s", ASK, one(through(codec, kbit, container)))
-        for name, codec, kbit, container in (
-            ("MP3", "libmp3lame", 128, "mp3"),
-            ("MP3", "libmp3lame", 192, "mp3"),
-            ("MP3", "libmp3lame", 256, "mp3"),
-            ("MP3", "libmp3lame", 320, "mp3"),
-            ("AAC", "aac", 128, "adts"),
-            ("Opus", "libopus", 128, "ogg"),
+        Case("content.lossy-origin", f"{name} at {kbit} kbit/s", ASK, one(through(codec, kbit)))
+        for name, codec, kbit in (
+            ("MP3", "libmp3lame", 128),
+            ("MP3", "libmp3lame", 192),
+            ("MP3", "libmp3lame", 256),
+            ("MP3", "libmp3lame", 320),
+            ("AAC", "aac", 128),
+            ("Opus", "libopus", 128),
         )
     ),
     Case("content.lossy-origin", "as recorded", None, one(bright)),

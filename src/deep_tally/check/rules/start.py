@@ -111,7 +111,7 @@ def stamp_partial(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def cut_in(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The first frame is at signal level, though the file's other entries rise gently: the attack is cut off.
 
-    Where it has no other entries, its first step is held against those it takes afterwards, which is a question.
+    Where it has no other entries, its first step is compared with those it takes afterwards, which is a question.
     """
     for track in song.assessed:
         if (known := track.heard) is None:
