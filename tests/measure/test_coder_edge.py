@@ -145,3 +145,17 @@ def test_a_low_pass_filter_is_no_encoder(kind: str, hz: int, order: int) -> None
     spectrum = measured(sosfilt(made, noise), bits=24, rate=44_100).spectrum
     assert spectrum is not None
     assert spectrum.edge is None or spectrum.edge.kind != "coded"
+
+
+@pytest.mark.parametrize(
+    ("hz", "falls", "is_found"),
+    [
+        ((16_500, 16_560, 16_620, 16_900), (0, 14, 30, 60), True),
+        ((16_500, 16_505, 16_700, 16_900), (0, 24, 36, 60), False),  # the first half as steep as a tone's skirt
+        ((16_500, 16_600, 16_660, 16_690, 16_900), (0, 4, 8, 40, 60), False),  # the second
+    ],
+)
+def test_both_halves_of_a_tones_skirt_are_steep(hz: tuple[int, ...], falls: tuple[int, ...], is_found: bool) -> None:
+    ripple = (np.arange(BINS) % 4 == 0) * 8.3 - 3.3  # tones: too uneven for noise
+    levels = np.tile(-60.0 + ripple * (hz[0] > HZ) - np.interp(HZ, hz, falls), (8, 1))
+    assert found(levels) is is_found
