@@ -11,14 +11,13 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.measure.spectral_fall import FAR_HZ, NEAR_HZ, SMOOTHED_HZ, greatest_fall
 from deep_tally.model.measures import SpectralEdge
 
 CODED_HZ = ((15_700.0, 17_700.0), (18_300.0, 20_700.0))
 """Where common encoders end the content (measured: docs/measures.md)."""
-_NEAR_HZ, _FAR_HZ = 250.0, 1000.0
 _BAND_HZ = 3000.0
-_SMOOTHED_HZ, _FINE_HZ, _ABRUPT_HZ = 150.0, 60.0, 300.0
-_NOTHING_ABOVE_DB = 17.0
+_FINE_HZ, _ABRUPT_HZ = 60.0, 300.0
 _FLOOR_DB, _OVER_FLOOR_DB, _UNDER_GREATEST_DB = -150.0, 25.0, 40.0
 _LOOKS_LEAST = 2
 _SEEN_DB = -110.0
@@ -56,18 +55,18 @@ def _of_levels(power: Levels) -> Levels:
 
 def _edge_in(average: Callable[[Levels], Levels], power: Levels, bin_hz: float) -> SpectralEdge | None:
     mean = average(power)
-    whole = _db(_smoothed(mean, round(_SMOOTHED_HZ / bin_hz)))
-    found = _greatest_fall(whole, bin_hz)
-    if found is None or found[1] <= _DROP_DB:
+    whole = _db(_smoothed(mean, round(SMOOTHED_HZ / bin_hz)))
+    fall = greatest_fall(whole, bin_hz, CODED_HZ[0][0] - _BEYOND_HZ, CODED_HZ[-1][1] + _BEYOND_HZ)
+    if fall is None or fall.drop_db <= _DROP_DB:
         return None
-    place, drop = found
-    near, far = round(_NEAR_HZ / bin_hz), round(_FAR_HZ / bin_hz)
+    place, drop = fall.place, fall.drop_db
+    near, far = round(NEAR_HZ / bin_hz), round(FAR_HZ / bin_hz)
     under, over = slice(place - far, place - near), slice(place + near, place + far)
     fallen = np.flatnonzero(whole[place - near : place + near] < whole[under].mean() - drop / 2)
     edge_hz = (place - near + int(fallen[0]) if len(fallen) else place) * bin_hz
     if whole[under].mean() <= _SEEN_DB or not any(low <= edge_hz <= high for low, high in CODED_HZ):
         return None
-    looks = _db(_smoothed(power, round(_SMOOTHED_HZ / bin_hz)))  # most files end here, before what takes time
+    looks = _db(_smoothed(power, round(SMOOTHED_HZ / bin_hz)))  # most files end here, before what takes time
     levels = looks[:, under].mean(axis=1)
     seen = (levels > _FLOOR_DB + _OVER_FLOOR_DB) & (levels > levels.max() - _UNDER_GREATEST_DB)
     if int(seen.sum()) < _LOOKS_LEAST:
@@ -98,22 +97,6 @@ def _smoothed(power: Levels, bins: int) -> Levels:
     padded = np.pad(power, [(0, 0)] * (power.ndim - 1) + [(width // 2, width // 2)], mode="edge")
     mean: Levels = np.lib.stride_tricks.sliding_window_view(padded, width, axis=-1).mean(axis=-1)
     return mean
-
-
-def _greatest_fall(levels: Levels, bin_hz: float) -> tuple[int, float] | None:
-    """The bin in and around the encoders' bands over which most is lost, and how many decibels."""
-    near, far = round(_NEAR_HZ / bin_hz), round(_FAR_HZ / bin_hz)
-    first = round((CODED_HZ[0][0] - _BEYOND_HZ) / bin_hz)
-    at = np.arange(first, min(round((CODED_HZ[-1][1] + _BEYOND_HZ) / bin_hz), len(levels) - 1 - far))
-    if not len(at):
-        return None
-    sums = np.concatenate([[0.0], np.cumsum(levels)])
-    below = (sums[at - near] - sums[at - far]) / (far - near)
-    above = (sums[at + far] - sums[at + near]) / (far - near)
-    highest = np.maximum.accumulate(levels[::-1])[::-1][at + near]
-    drops = np.where(highest <= below - _NOTHING_ABOVE_DB, below - above, -np.inf)
-    best = int(drops.argmax())
-    return (int(at[best]), float(drops[best])) if np.isfinite(drops[best]) else None
 
 
 def _is_abrupt(mean: Levels, place: int, far: int, bin_hz: float) -> bool:

@@ -10,17 +10,16 @@ from numpy.typing import NDArray
 
 from deep_tally.measure.coder_edge import find_coder_edge
 from deep_tally.measure.mirror import find_mirror
+from deep_tally.measure.spectral_fall import FAR_HZ, NEAR_HZ, SMOOTHED_HZ, greatest_fall
 from deep_tally.model.measures import SpectralEdge, Spectrum
 
 FRAMES = 4096
 EXCERPTS = 64
 FLOOR_DB = -150.0
-_SMOOTHED_HZ = 150.0
-_NEAR_HZ, _FAR_HZ = 250.0, 1000.0
 _LOWEST_HZ = 5000.0
 _HIGHEST_SHARE = 0.93
 """Of half the rate: above it the edge is the converter's own filter."""
-_LEAST_DROP_DB, _NOTHING_ABOVE_DB = 20.0, 17.0
+_LEAST_DROP_DB = 20.0
 _DENSE_DB, _NOISE_DB = 15.0, 22.0
 """How far the content under an edge may rise again in the mean, and vary within one excerpt (noise: 13 dB from the
 tenth to the ninetieth of a hundred bins): more, and it is a row of harmonics that ends there, not the band."""
@@ -54,25 +53,14 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
     """
     bin_hz = rate_hz / FRAMES
     excerpts, levels = levels, levels.mean(axis=0)
-    width = max(1, round(_SMOOTHED_HZ / bin_hz)) | 1
+    width = max(1, round(SMOOTHED_HZ / bin_hz)) | 1
     padded = np.pad(levels, width // 2, mode="edge")
     smooth = np.convolve(padded, np.ones(width) / width, "valid")
-    near, far = max(1, round(_NEAR_HZ / bin_hz)), max(2, round(_FAR_HZ / bin_hz))
-    first = max(far, round(_LOWEST_HZ / bin_hz))
-    last = min(len(smooth) - 1 - far, round(_HIGHEST_SHARE * rate_hz / 2 / bin_hz))
-    if last <= first:
+    near, far = max(1, round(NEAR_HZ / bin_hz)), max(2, round(FAR_HZ / bin_hz))
+    fall = greatest_fall(smooth, bin_hz, _LOWEST_HZ, _HIGHEST_SHARE * rate_hz / 2)
+    if fall is None or fall.drop_db < _LEAST_DROP_DB:
         return None
-    sums = np.concatenate([[0.0], np.cumsum(smooth)])
-    at = np.arange(first, last)
-    below = (sums[at - near] - sums[at - far]) / (far - near)
-    above = (sums[at + far] - sums[at + near]) / (far - near)
-    # The loudest that comes anywhere above each place.
-    highest = np.maximum.accumulate(smooth[::-1])[::-1][np.minimum(at + near, len(smooth) - 1)]
-    drops = np.where(highest <= below - _NOTHING_ABOVE_DB, below - above, -np.inf)
-    best = int(drops.argmax())
-    if drops[best] < _LEAST_DROP_DB:
-        return None
-    place = int(at[best])
+    place = fall.place
     under = slice(place - far, place - near)
     if float((smooth[under] - np.minimum.accumulate(smooth[under])).max()) > _DENSE_DB:
         return None
@@ -80,7 +68,7 @@ def find_edge(levels: NDArray[np.float64], rate_hz: int) -> SpectralEdge | None:
     if float(np.median(high - low)) > _NOISE_DB:
         return None
     # Half way down: that is where a filter's name says it cuts, however steep it is.
-    middle = (below[best] + above[best]) / 2
+    middle = fall.below_db - fall.drop_db / 2
     fallen = np.flatnonzero(smooth[place - near : place + near] < middle)
     edge = place - near + int(fallen[0]) if len(fallen) else place
-    return SpectralEdge(edge_hz=edge * bin_hz, drop_db=float(drops[best]))
+    return SpectralEdge(edge_hz=edge * bin_hz, drop_db=fall.drop_db)

@@ -32,8 +32,7 @@ def _levels(track: Track, brief: Brief) -> list[tuple[str, float, tuple[float, f
 def hot(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """The peak, or the RMS where that is asked, is over its window by more than the tolerance."""
     action = Action.FIX if brief.levels == "headroom" else Action.NOTE
-    # A mix for mastering is one file, whose level is all that counts: its window has no slack.
-    tolerance = brief.threshold("headroom.tolerance_db") if brief.scope != "mix" else 0.0
+    tolerance = brief.threshold("headroom.tolerance_db")
     for track in song.assessed:
         over = [(v - w[1], by, v) for by, v, w in _levels(track, brief) if v > w[1] + tolerance]
         if over and track.measures is not None and track.measures.peak_frame is not None:
