@@ -12,7 +12,7 @@ HZ = np.arange(2400) * 10.0
 
 def steps(*falls: tuple[float, float]) -> np.ndarray:
     """0 dB, and from each frequency on so many decibels less."""
-    return -sum((HZ >= hz) * db for hz, db in falls)
+    return -sum((hz <= HZ) * db for hz, db in falls)
 
 
 def test_the_greatest_of_several_falls_counts() -> None:
