@@ -21,6 +21,7 @@ from detectors.sound_font import Note, notes
 
 Sound = NDArray[np.float64]
 KINDS = ("rendered", "programmed", "recorded")
+MAKES = (*KINDS, "noise")
 SECONDS = 8.0
 _NEIGHBOURS = 4
 _WHOLE = 0.9
@@ -116,9 +117,35 @@ def recorded(number: int) -> Material:
     return _made("recorded", number, note.name, note.samples(), note.rate_hz)
 
 
+@cache
+def _noisy(half: int) -> tuple[Note, ...]:
+    """Cymbals, shakers, bells, breath: what crosses zero in every eighth sample or oftener."""
+    return tuple(n for n in _halves(None)[half] if _crossings(n.samples()[:20_000]) >= 1 / 8)
+
+
+def _crossings(x: Sound) -> float:
+    return np.count_nonzero(np.diff(np.sign(x)) != 0) / len(x)
+
+
+def noise(number: int, *, seconds: float = SECONDS) -> Material:
+    """Strokes of one noise-like sound on a loose grid; one repeated to the sample where no sound font is installed."""
+    random = np.random.default_rng((92, number))
+    half = _noisy(number % 2)
+    if not half:
+        return _made("noise", number, "Hat", PROGRAMMED["Hat"](Song(6000 + number, seconds)), RATE_HZ)
+    note = half[int(random.integers(0, len(half)))]
+    track, at = np.zeros(round(seconds * note.rate_hz)), 0.2
+    while at < seconds - 2:
+        start, stroke = round(at * note.rate_hz), note.samples()
+        track[start : start + len(stroke)] += random.uniform(0.4, 1) * stroke[: len(track) - start]
+        at += random.choice([0.125, 0.25, 0.5]) * random.uniform(0.99, 1.01)
+    track[-note.rate_hz :] *= np.linspace(1, 0, note.rate_hz)
+    return _made("noise", number, note.name, track, note.rate_hz)
+
+
 def material(kind: str, count: int, *, start: int = 0) -> Iterator[Material]:
     """So many files of a kind."""
-    makers = {"rendered": rendered, "programmed": programmed, "recorded": recorded}
+    makers = {"rendered": rendered, "programmed": programmed, "recorded": recorded, "noise": noise}
     return (makers[kind](number) for number in range(start, start + count))
 
 

@@ -7,7 +7,7 @@ import pytest
 from numpy.typing import NDArray
 from scipy.signal import butter, lfilter
 
-from deep_tally.check.rules.clipping import is_clipped
+from deep_tally.check.rules.clipping import cuts_of
 from deep_tally.measure.one_pass import measure_sound
 from deep_tally.model.measures import Ceiling
 from detectors.deliveries import part
@@ -33,7 +33,7 @@ def ceiling(sound: NDArray[np.float64], *, bits: int | None = 24) -> Ceiling | N
 
 def clipped(sound: NDArray[np.float64], *, bits: int | None = 24) -> bool:
     found = ceiling(sound, bits=bits)
-    return found is not None and is_clipped(found)
+    return bool(cuts_of(found).count())
 
 
 @pytest.mark.parametrize("name", PARTS)
@@ -41,7 +41,7 @@ def clipped(sound: NDArray[np.float64], *, bits: int | None = 24) -> bool:
 def test_a_part_driven_3_db_is_clipped_whatever_the_ceiling(name: str, level: float) -> None:
     found = ceiling(driven(whole(name), 3, level))
     assert found is not None
-    assert is_clipped(found)
+    assert cuts_of(found).count()
     assert found.dbfs == pytest.approx(level, abs=0.001)
     assert found.cycle_share < 0.6
 
@@ -102,10 +102,75 @@ def test_peaks_that_stand_alone_are_not_looked_at_again() -> None:
     assert ceiling(sound) is None
 
 
+def strokes(seed: int) -> NDArray[np.float64]:
+    """A cymbal as noise makes one: high, struck eight times, each stroke another."""
+    noise = np.diff(np.random.default_rng(seed).standard_normal(len(TIME) + 1)) * np.exp(-(TIME % 0.5) * 30)
+    ringing = lfilter(*butter(2, [10_000 / (RATE / 2), 17_000 / (RATE / 2)], "band"), noise)
+    return ringing / np.abs(ringing).max()
+
+
+@pytest.mark.parametrize("level", [0.0, -0.001, -0.3, -6.0])
+def test_clipped_noise_leaves_samples_close_together_and_hardly_neighbours(level: float) -> None:
+    cut = driven(strokes(1), 6, level)
+    found = ceiling(cut)
+    assert found is not None
+    assert found.touching <= 0.05 * found.samples < found.close
+    assert cuts_of(found).count() == found.runs.count() > 0.9 * found.samples
+    assert clipped(cut, bits=16)
+
+
+def test_noise_that_is_clean_soft_or_limited_is_not_clipped() -> None:
+    for seed in range(4):
+        sound = strokes(seed)
+        assert not clipped(sound * 10 ** (-0.001 / 20))
+        assert not clipped(np.tanh(2 * sound))
+        assert not clipped(0.9 * limited(sound.reshape(-1, 1)))
+
+
+def stood_at(*frames: int, steps: int = 0) -> Ceiling | None:
+    """Noise with these samples at 0.5; `steps` of them in the half below it, if any."""
+    sound = np.random.default_rng(3).uniform(-0.4, 0.4, len(TIME))
+    if steps:
+        sound = np.round(sound * 2 * steps) / steps / 2
+    sound[list(frames)] = 0.5
+    return ceiling(sound)
+
+
+@pytest.mark.parametrize(("apart", "there"), [(16, True), (17, False)])
+def test_sixteen_samples_are_close(apart: int, there: bool) -> None:
+    found = stood_at(*(n * 1000 + k * apart for n in (3, 5, 8) for k in (0, 1)))
+    assert (found is not None) is there
+    assert found is None or (found.samples, found.close, found.touching) == (6, 6, 0)
+
+
+def test_samples_that_follow_at_one_distance_are_a_tone() -> None:
+    tone = stood_at(*range(3000, 3200, 12))
+    assert tone is not None
+    assert (tone.samples, tone.close) == (17, 0)
+    pairs = stood_at(*(n * 1000 + k * 12 for n in range(3, 12) for k in (0, 1)))
+    assert pairs is not None
+    assert pairs.close == 18
+
+
+@pytest.mark.parametrize(("steps", "close"), [(160, 0), (200, 12)])
+def test_a_wave_of_steps_has_no_ceiling(steps: int, close: int) -> None:
+    found = stood_at(*(n * 1000 + k for n in (3, 5, 8) for k in (0, 1, 7, 8)), steps=2 * steps)
+    assert found is not None
+    assert found.close == close
+    assert (found.corner is None) is (close == 0)
+
+
+def test_a_kick_through_coarse_steps_is_not_clipped() -> None:
+    for steps in (12, 20, 45, 80):
+        assert not clipped(np.round(whole("Kick") * steps) / steps * 0.77)
+        assert not clipped(np.round(whole("Voice") * steps) / steps * 0.77)
+
+
+@pytest.mark.parametrize("name", ["Snare", "noise"])
 @pytest.mark.parametrize("block", [1000, 4096, 50_000])
-def test_the_blocks_a_file_is_read_in_change_nothing(block: int) -> None:
-    sound = driven(whole("Snare"), 3, -0.3)
+def test_the_blocks_a_file_is_read_in_change_nothing(block: int, name: str) -> None:
+    sound = driven(strokes(1) if name == "noise" else whole(name), 6, -0.3)
     reference = measured(sound, bits=24).ceiling
     assert measure_sound(ArrayReader(sound, bits=24), block_frames=block).ceiling == reference
     assert reference is not None
-    assert reference.samples > 50
+    assert reference.samples > 20

@@ -92,6 +92,11 @@ class Finding:
         """The numbers for one of its files."""
         return self.by_file.get(path, self.evidence)
 
+    def number_of(self, path: str, key: str) -> float:
+        """One number for one of its files; 0 where it has none of that key."""
+        value = self.evidence_of(path).get(key)
+        return value if isinstance(value, (int, float)) else 0.0
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Count:

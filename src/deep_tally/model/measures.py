@@ -83,20 +83,23 @@ class Ceiling:
     Attributes
     ----------
     dbfs : float
-    samples, near, touching : int
-        Samples at it; within 1 % of it; at it beside another.
+    samples, near, touching, close : int
+        Samples at it; within 1 % of it; at it beside another; at it with another 16 samples away or nearer, none where
+        those follow at one distance, as a tone's do, or where few values lie below it, as steps have.
     corner : float or None
-        How the wave leaves it, the median over its runs: 1 a straight line, 2 a parabola; None where no run shows it.
+        How the wave leaves it, the median over its runs: 1 a straight line, 2 a parabola; None where no run shows it or
+        few values lie below it.
     cycle_share : float
         Of the half-cycles of that polarity that reach a quarter of it, how many touch it.
     runs : Runs
-        Runs of two samples and more at it.
+        Runs of samples at it, single ones among them.
     """
 
     dbfs: float
     samples: int
     near: int
     touching: int
+    close: int
     corner: float | None
     cycle_share: float
     runs: Runs = Runs()

@@ -52,8 +52,7 @@ def picture_of(finding: Finding, track: Track, partner: Track | None = None) -> 
         at = f"{m.spectrum.edge.edge_hz / 1000:.1f} kHz"
         return Picture(_spectrum(m.spectrum, m.spectrum.edge), f"{name}: its spectrum {how} {at}")
     if finding.code == "depth.padded":
-        used = finding.evidence_of(track.path).get("bits")
-        bits = int(used) if isinstance(used, (int, float)) else 0
+        bits = int(finding.number_of(track.path, "bits"))
         return Picture(_bits(bits, track.format.bits or bits), f"{name}: {bits} of {track.format.bits} bits in use")
     if finding.code == "content.twin" and partner is not None and partner.measures is not None:
         if finding.files[0] != track.path:

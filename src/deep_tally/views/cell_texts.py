@@ -6,7 +6,6 @@ import math
 
 from deep_tally.check.common import length_difference_s
 from deep_tally.model.comparison import MidiPair
-from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, MidiFacts, Role
 from deep_tally.model.measures import Measures
 from deep_tally.reply.action_words import ACTION_WORDS, readable
@@ -149,7 +148,7 @@ def cell_text(row: Row, column: Column) -> str:
         used = f", {bits} in use" if bits and bits != sound.bits else ""
         return depth(sound.bits, sound.sample_format) + used
     if column is Column.CLIPPING:
-        return clip_text(track) or "none"
+        return _clip_text(row) or "none"
     if column is Column.HEADROOM:
         if math.isinf(m.sample_peak_dbfs):
             return "silent"
@@ -168,14 +167,15 @@ def cell_text(row: Row, column: Column) -> str:
     return "sound" if m.has_sound else "no sound"
 
 
-def clip_text(track: Track) -> str:
+def _clip_text(row: Row) -> str:
     """How many places clip or go over; empty when none does."""
+    track, finding = row.track, next(iter(row.of(Column.CLIPPING)), None)
     if track.measures is None:
         return ""
-    runs, overs = track.measures.clip_runs.count(3), track.measures.overs.count()
-    if runs:
-        return count(runs, "place") + " at full scale"
-    flat = track.measures.flat_tops.runs.count()
+    if finding is not None and finding.code in ("clipping.baked", "clipping.earlier"):
+        where = "at full scale" if finding.code == "clipping.baked" else "with a flat top"
+        return f"{count(int(finding.number_of(track.path, 'runs')), 'place')} {where}"
+    overs, flat = track.measures.overs.count(), track.measures.flat_tops.runs.count()
     text = [count(overs, "place") + " over full scale"] if overs else []
     text += [count(flat, "flat top")] if flat else []
     return listed(text)

@@ -9,7 +9,7 @@ import pytest
 
 from check.found import ASK, FIX, NOTE, all_of, of, one, verdicts
 from deep_tally.check.registry import as_sure
-from deep_tally.check.rules.clipping import files_at_once, is_clipped
+from deep_tally.check.rules.clipping import cuts_of, files_at_once
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Action, Finding
@@ -253,6 +253,7 @@ CEILING = Ceiling(
     samples=100,
     near=110,
     touching=90,
+    close=90,
     corner=1.2,
     cycle_share=0.2,
     runs=Runs(
@@ -305,17 +306,43 @@ def test_fuzz_is_asked_about_once_for_a_set() -> None:
     ("changes", "clipped"),
     [
         ({}, True),
-        ({"near": 199}, True),
-        ({"near": 200}, False),
+        ({"near": 149}, True),
+        ({"near": 150}, False),
         ({"touching": 6}, True),
-        ({"touching": 5}, False),
+        ({"touching": 5, "close": 0}, False),
         ({"corner": 1.69}, True),
         ({"corner": 1.7}, False),
         ({"corner": None}, False),
     ],
 )
 def test_a_ceiling_takes_equal_samples_neighbours_and_a_corner(changes: dict[str, float], clipped: bool) -> None:
-    assert is_clipped(replace(CEILING, **changes)) is clipped
+    assert bool(cuts_of(replace(CEILING, **changes)).count()) is clipped
+
+
+@pytest.mark.parametrize(
+    ("changes", "clipped"),
+    [
+        ({}, True),
+        ({"near": 149}, True),
+        ({"near": 150}, False),
+        ({"close": 21}, True),
+        ({"close": 20}, False),
+        ({"touching": 5}, True),
+        ({"touching": 6}, False),
+        ({"cycle_share": 0.59}, True),
+        ({"cycle_share": 0.6}, False),
+    ],
+)
+def test_noise_takes_samples_close_together_instead(changes: dict[str, float], clipped: bool) -> None:
+    noise = replace(CEILING, touching=4, close=50, corner=None, runs=runs(1, 1, 1, 2, 2))
+    assert cuts_of(replace(noise, **changes)).count() == (5 if clipped else 0)
+
+
+def test_clipped_noise_is_told_with_its_single_samples() -> None:
+    noise = replace(CEILING, touching=4, close=50, corner=None, runs=runs(1, 1, 1, 2, 2))
+    found = one("clipping.earlier", [track(ceiling=noise), *others()])
+    assert (found.evidence["runs"], found.evidence["longest_run"]) == (5, 2)
+    assert one("clipping.baked", [track(ceiling=replace(noise, dbfs=0.0)), *others()]).evidence["runs"] == 5
 
 
 def asked_at(dbfs: float, **changes: Any) -> list[tuple[str, Action]]:

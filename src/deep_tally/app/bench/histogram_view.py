@@ -139,16 +139,16 @@ class HistogramView(Picture):
 
     def _draw_flat_tops(self, painter: QPainter, plot: QRectF, counts: ValueCounts) -> None:
         finding = self._first("clipping.earlier")
-        measures = self._measures
-        if finding is None or measures is None or not math.isfinite(measures.flat_tops.dbfs):
+        if finding is None or self._track is None:
             return
+        level_dbfs = finding.number_of(self._track.path, "dbfs")
         colour = self._theme.colours.action(finding.action)
         painter.setPen(QPen(colour, 1.5, Qt.PenStyle.DashLine))
         for sign in (-1, 1):
-            value = sign * 10 ** (measures.flat_tops.dbfs / 20)
+            value = sign * 10 ** (level_dbfs / 20)
             x = plot.left() + (value / counts.reach + 1) / 2 * plot.width()
             painter.drawLine(QLineF(x, plot.top(), x, plot.bottom()))
-        words = f"flat tops at {decibels(measures.flat_tops.dbfs, 'dBFS')}"
+        words = f"flat tops at {decibels(level_dbfs, 'dBFS')}"
         self._note(painter, plot.right() - 8, plot.top() + 2, words, to_left=True)
 
     def _draw_middle(self, painter: QPainter, counts: ValueCounts) -> None:

@@ -222,10 +222,8 @@ class CellPainter:
         for x in {round(f / max(1, sound.frames) * CLIP_LINE_WIDTH) for f in places}:
             self._line(colour, x + 0.5, middle - 7, x + 0.5, middle + 7)
         self._shape(finding.action, CLIP_LINE_WIDTH + 12)
-        if finding.code == "clipping.baked":
-            text = str(m.clip_runs.count(3))
-        elif finding.code == "clipping.earlier":
-            text = str(m.flat_tops.runs.count())
+        if finding.code in ("clipping.baked", "clipping.earlier"):
+            text = f"{finding.number_of(row.track.path, 'runs'):.0f}"
         elif finding.code == "clipping.over":
             text = f"+{signed(m.sample_peak_dbfs)}"
         else:

@@ -12,11 +12,12 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.files import SoundFormat
 from deep_tally.model.findings import Action, Finding
-from deep_tally.model.measures import Ceiling, FlatTops, Measures, Run
+from deep_tally.model.measures import Ceiling, FlatTops, Measures, Run, Runs
 
 _CLEAR_RUNS = 10  # one to nine short runs may have been clipped at the source on purpose
 _FULL_SCALE_DBFS = -0.01
 _SOUNDING_S = 0.05
+_NEAR_MOST, _CLOSE_SHARE = 1.5, 0.2
 _TOUCHING_SHARE, _CORNER_MOST, _CYCLES_LEAST, _WAVEFORM_TIME = 0.05, 1.7, 0.6, 0.25
 _MOMENT_S = 0.1
 _AT_ONCE_LEAST = 3
@@ -28,24 +29,36 @@ def _runs_of(track: Track, brief: Brief) -> tuple[Run, ...]:
     m = track.measures
     if m is None:
         return ()
-    ceiling = m.ceiling if m.ceiling is not None and is_clipped(m.ceiling) else None
     return (
         *m.clip_runs.places_of(int(brief.threshold("clipping.baked.run"))),
         *m.overs.places,
-        *(m.flat_tops.runs.places or (ceiling.runs.places if ceiling is not None else ())),
+        *(m.flat_tops.runs.places or cuts_of(m.ceiling).places),
     )
 
 
-def is_clipped(ceiling: Ceiling) -> bool:
-    """Whether a wave was cut off at its extreme: many samples at it, few near it, neighbours among them, a corner.
+def cuts_of(ceiling: Ceiling | None) -> Runs:
+    """Where a wave was cut off at its extreme; empty where it was not (measured: docs/measures.md)."""
+    is_cut = ceiling is not None and (_is_cut_straight(ceiling) or _is_cut_noise(ceiling))
+    return ceiling.runs if ceiling is not None and is_cut else Runs()
 
-    A limiter's peaks stand alone, and a soft clipper's are round (measured: docs/measures.md).
-    """
+
+def _is_cut_straight(ceiling: Ceiling) -> bool:
+    """Many samples at it, few near it, neighbours, a corner: a limiter's stand alone, a soft one is round."""
     return (
-        2 * ceiling.samples > ceiling.near
+        _NEAR_MOST * ceiling.samples > ceiling.near
         and ceiling.touching > _TOUCHING_SHARE * ceiling.samples
         and ceiling.corner is not None
         and ceiling.corner < _CORNER_MOST
+    )
+
+
+def _is_cut_noise(ceiling: Ceiling) -> bool:
+    """Hardly any neighbours, as in a cymbal, but many within a third of a millisecond, where a limiter still holds."""
+    return (
+        _NEAR_MOST * ceiling.samples > ceiling.near
+        and ceiling.touching <= _TOUCHING_SHARE * ceiling.samples
+        and ceiling.close > _CLOSE_SHARE * ceiling.samples
+        and ceiling.cycle_share < _CYCLES_LEAST
     )
 
 
@@ -129,9 +142,9 @@ def baked(song: SongSet, brief: Brief) -> Iterator[Finding]:
         runs = measures.clip_runs
         count = runs.count(least)
         ceiling, shortest = measures.ceiling, least
-        if not count and ceiling is not None and is_clipped(ceiling) and not _under_full_scale(sound, ceiling):
-            runs, shortest = ceiling.runs, 2  # a step or two under full scale
-            count = runs.count(shortest)
+        if not count and ceiling is not None and not _under_full_scale(sound, ceiling):
+            runs, shortest = cuts_of(ceiling), 1  # a step or two under full scale, or noise
+            count = runs.count()
         if count and runs.longest is not None:
             samples = runs.samples(shortest)
             share = _time_share(track, samples)
@@ -190,11 +203,12 @@ def earlier(song: SongSet, brief: Brief) -> Iterator[Finding]:
 def _tops_of(track: Track, sound: SoundFormat, measures: Measures, brief: Brief) -> FlatTops | None:
     """The flat tops a file is asked about: at one exact value, or nearly level where something came after."""
     ceiling = measures.ceiling
-    if ceiling is not None and is_clipped(ceiling) and _under_full_scale(sound, ceiling) and measures.has_sound:
+    cuts = cuts_of(ceiling)
+    if ceiling is not None and cuts.count() and _under_full_scale(sound, ceiling) and measures.has_sound:
         if _is_waveform(track, ceiling) or sound.sample_format == "lossy":
             return None
         tops = measures.flat_tops
-        return tops if tops.runs.count() else FlatTops(runs=ceiling.runs, dbfs=ceiling.dbfs)
+        return tops if tops.runs.count() else FlatTops(runs=cuts, dbfs=ceiling.dbfs)
     return measures.flat_tops if _has_flat_tops(sound, measures, brief) else None
 
 

@@ -210,6 +210,7 @@ def _measures(m: Measures) -> dict[str, Any]:
             "samples": c.samples,
             "near": c.near,
             "touching": c.touching,
+            "close": c.close,
             "corner": _level(c.corner) if c.corner is not None else None,
             "cycle_share": _level(c.cycle_share),
         }

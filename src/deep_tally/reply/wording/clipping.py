@@ -16,8 +16,10 @@ def _flat(f: Facts, where: str) -> str:
     runs, longest = int(f.number("runs")), int(f.number("longest_run"))
     worst = f.at(f.number("longest_at"))
     if runs == 1:
-        return f"1 place {where}, {longest} samples long, at {worst}"
+        return f"1 place {where}, {count(longest, 'sample')} long, at {worst}"
     text = f"{runs} places {where}, {duration(f.number('ms'))} in all, first at {f.first_place}"
+    if longest == 1:
+        return f"{text}; none is longer than one sample{_together(f)}"
     return f"{text}; the longest is {longest} samples, at {worst}{_together(f)}"
 
 
