@@ -15,6 +15,7 @@ from deep_tally.model.comparison import Comparison
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Common, Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
+from deep_tally.model.mix_match import MixMatch
 from deep_tally.model.statements import Statement
 from deep_tally.names.facts import read_facts
 from deep_tally.names.match import match_parts
@@ -30,6 +31,7 @@ def assess(
     *,
     corrections: Corrections = NO_CORRECTIONS,
     comparisons: Mapping[str, Comparison] = MappingProxyType({}),
+    matches: Mapping[str, MixMatch] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
     incomplete: Sequence[Incomplete] = (),
 ) -> Delivery:
@@ -46,6 +48,8 @@ def assess(
         What the user said of parts, places and tempos.
     comparisons : mapping of song to Comparison
         How the files of each song (by its name in the intake) relate, as far as that is known.
+    matches : mapping of song to MixMatch
+        What the rough mix of each song says of its files, as far as that is known.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     incomplete : sequence of Incomplete
@@ -54,6 +58,7 @@ def assess(
     sets = []
     for name in intake.songs:
         song = _song_set(intake, name, tracks, brief, comparisons.get(name, Comparison()), corrections.tempos.get(name))
+        song = replace(song, mix_match=matches.get(name))
         song = replace(song, placements=placements_of(song, corrections.places, brief))
         song = _with_names(song, brief, corrections.parts, vocabulary)
         sets.append(replace(song, statements=_statements(intake, name, song, vocabulary)))

@@ -17,7 +17,7 @@ from deep_tally.compare.mix_timeline import SIDES, OnTimeline
 
 SPAN = 4096
 _HOP_LEAST = 8192
-_BYTES_MOST = 180 << 20
+_BYTES_MOST = 120 << 20
 _LOW_HZ, _HIGH_HZ = 25.0, 15_000.0
 _FLOOR = 1e-5
 _READERS = 2
@@ -50,6 +50,16 @@ class MixFrames:
     def with_file(self, number: int, spectra: Spectra) -> None:
         """Put another placement's spectra of one file in their place."""
         self.files[..., number] = spectra
+
+    def reweight(self, floor: float) -> None:
+        """Weight by another floor (of the mix's greatest mean power), in place: higher, and weak bands count less."""
+        power = 1 / np.square(self.weights, dtype=np.float64)
+        greatest = float(power.max()) / (1 + _FLOOR)
+        anew = 1 / np.sqrt(power + (floor - _FLOOR) * greatest)
+        factor = (anew / self.weights).astype(np.float32)
+        self.mix[:] *= factor
+        self.files[:] *= factor[:, None]
+        self.weights[:] = anew
 
 
 def moments_of(frames: int, columns: int, rate_hz: int) -> NDArray[np.int64]:

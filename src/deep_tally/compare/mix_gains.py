@@ -16,6 +16,7 @@ _QUIET = 0.01
 """Of the mean energy of a moment: what is added to each one's when moments are to count alike."""
 
 Array = NDArray[np.float64]
+Spectra = NDArray[np.complex64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,22 +55,55 @@ class Gains:
     def certainty(self) -> Array:
         """Each file's gain over its error, of the surer side, with the sign of the gain [shape=(files,)]."""
         t = self.gains / self.errors
-        return np.take_along_axis(t, np.abs(t).argmax(axis=0)[None], axis=0)[0] if t.size else t.sum(axis=0)
+        surer = np.abs(t).argmax(axis=0)[None]
+        chosen: Array = np.take_along_axis(t, surer, axis=0)[0]
+        return chosen
+
+    def or_else(self, other: Gains) -> Gains:
+        """The same, with the other's gain and error where a file has none here."""
+        is_lost = ~self.gains.any(axis=0)
+        gains, errors = (np.where(is_lost, b, a) for a, b in ((self.gains, other.gains), (self.errors, other.errors)))
+        return Gains(gains, errors, self.left)
 
 
-def products(frames: MixFrames, bus: NDArray[np.complex64] | None = None) -> Products:
-    """All products; with what a bus does to each side's bins [shape=(moments, 2, bins)], where that is known."""
+def products(frames: MixFrames, weights: Spectra | None = None) -> Products:
+    """All products of what every bin of every moment and side is worth.
+
+    Parameters
+    ----------
+    frames : MixFrames
+    weights : complex64, optional
+        What the files' spectra are multiplied with, to be broadcast to [shape=(moments, 2, bins)]: what a bus does.
+    """
     moments, sides, _, count = frames.files.shape
     among, with_mix = np.empty((moments, sides, count, count)), np.empty((moments, sides, count))
     for moment in range(moments):
         for side in range(sides):
             x, y = frames.files[moment, side], frames.mix[moment, side]
-            if bus is not None:
-                x = x * bus[moment, side][:, None]
+            if weights is not None:
+                x = x * weights[moment, side][:, None]
             among[moment, side] = x.real.T @ x.real + x.imag.T @ x.imag
             with_mix[moment, side] = y.real @ x.real + y.imag @ x.imag
     of_mix = (frames.mix.real**2 + frames.mix.imag**2).sum(axis=2, dtype=np.float64)
     return Products(among, with_mix, of_mix)
+
+
+def products_with(known: Products, frames: MixFrames, number: int, weights: Spectra | None = None) -> Products:
+    """The products once more after one file's spectra were put elsewhere: only its own are made anew."""
+    among, with_mix = known.among.copy(), known.with_mix.copy()
+    for moment in range(len(among)):
+        for side in range(among.shape[1]):
+            x, y = frames.files[moment, side], frames.mix[moment, side]
+            own = x[:, number]
+            if weights is not None:
+                # One factor on both sides of a product of two files; on one side of a product with the mix.
+                own, y = own * np.abs(weights[moment, side]) ** 2, y * weights[moment, side].conj()
+                with_mix[moment, side, number] = float((y.conj() * x[:, number]).real.sum())
+            else:
+                with_mix[moment, side, number] = float((y.conj() * own).real.sum())
+            row = own.real @ x.real + own.imag @ x.imag
+            among[moment, side, number] = among[moment, side, :, number] = row
+    return Products(among, with_mix, known.of_mix)
 
 
 def fit(known: Products, *, least_t: float = TRACE_T) -> Gains:

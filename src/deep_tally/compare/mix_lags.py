@@ -14,10 +14,10 @@ from numpy.typing import NDArray
 
 THIN_HZ = 12_000
 _WELCH, _FLOOR = 2048, 1e-7
-_FFT_MOST = 1 << 23
+_FFT_MOST = 1 << 22
 _EXCERPT_MOST = 1 << 21
 _PEAKS, _APART_S = 12, 0.01
-_MAD_SIGMA = 1.4826
+_MAD_SIGMA, _SAMPLED = 1.4826, 200_000
 
 Thin = NDArray[np.float32]
 """Samples at `THIN_HZ` [shape=(frames,) or (frames, 2)]."""
@@ -45,7 +45,7 @@ def middle_or_left(sound: Thin) -> tuple[Thin, bool]:
         return sound.reshape(len(sound)), False
     middle, side = sound[:, 0] + sound[:, 1], sound[:, 0] - sound[:, 1]
     is_wide = float(np.dot(side, side)) > float(np.dot(middle, middle))
-    return (sound[:, 0].copy(), True) if is_wide else (middle / 2, False)
+    return (sound[:, 0].copy(), True) if is_wide else (middle * np.float32(0.5), False)
 
 
 def smoothed_power(sound: Thin) -> NDArray[np.float64]:
@@ -80,40 +80,38 @@ class MixCorrelation:
 
     def peaks(self, sound: Thin) -> list[LagPeak]:
         """The places where a file may lie, the likeliest first; empty for silence."""
-        lags, heights = self.against(sound)
-        if not len(heights):
-            return []
+        first, heights = self.against(sound)
         found: list[LagPeak] = []
-        left = heights.copy()
         apart = round(_APART_S * THIN_HZ)
-        for _ in range(_PEAKS):
-            at = int(left.argmax())
-            if left[at] <= 0:
+        for _ in range(_PEAKS if len(heights) else 0):
+            at = int(heights.argmax())
+            if heights[at] <= 0:
                 break
-            found.append(LagPeak(int(lags[at]), float(left[at])))
-            left[max(0, at - apart) : at + apart + 1] = 0
+            found.append(LagPeak(first + at, float(heights[at])))
+            heights[max(0, at - apart) : at + apart + 1] = 0
         return found
 
-    def against(self, sound: Thin) -> tuple[NDArray[np.int64], NDArray[np.float32]]:
-        """The correlation at every lag, [shape=(lags,)] both, in standard deviations; of a long file, a loud stretch."""
+    def against(self, sound: Thin) -> tuple[int, NDArray[np.float32]]:
+        """The first lag, and the correlation there and at all lags that follow, in standard deviations.
+
+        Of a long file only a loud stretch is held against the mix.
+        """
         from scipy.fft import irfft, next_fast_len, rfft
 
-        first, excerpt = _loud_excerpt(sound)
+        begin, excerpt = _loud_excerpt(sound)
         if not excerpt.any() or not self._mix.any():
-            return np.empty(0, np.int64), np.empty(0, np.float32)
+            return 0, np.empty(0, np.float32)
         span = len(self._mix) + len(excerpt)
         size = int(next_fast_len(min(max(2 * len(self._mix), span), _FFT_MOST), real=True))
         hop = size - len(excerpt)
         theirs = np.conj(rfft(excerpt, size))
-        pieces = []
-        for start in range(-len(excerpt), len(self._mix), hop):
-            # Of a piece that begins at `start`, the lags from `start` on are whole.
-            product = self._spectrum(start, size) * theirs
-            pieces.append(irfft(product, size)[:hop])
-        heights = np.concatenate(pieces)[: span]
-        lags = np.arange(-len(excerpt), len(heights) - len(excerpt)) - first
-        spread = _MAD_SIGMA * float(np.median(np.abs(heights[:: max(1, len(heights) // 200_000)])))
-        return lags, heights / np.float32(max(spread, 1e-30))
+        # Of a piece of the mix that begins at a frame, the lags from that frame on are whole.
+        starts = range(-len(excerpt), len(self._mix), hop)
+        pieces = [irfft(self._spectrum(start, size) * theirs, size)[:hop] for start in starts]
+        heights = (np.concatenate(pieces) if len(pieces) > 1 else pieces[0])[:span]
+        spread = _MAD_SIGMA * float(np.median(np.abs(heights[:: max(1, len(heights) // _SAMPLED)])))
+        heights *= np.float32(1 / max(spread, 1e-30))
+        return -len(excerpt) - begin, heights
 
     def _spectrum(self, start: int, size: int) -> NDArray[np.complex64]:
         """The weighted spectrum of the mix from a frame on."""
@@ -123,9 +121,10 @@ class MixCorrelation:
             piece = np.zeros(size, np.float32)
             begin, stop = max(0, start), min(len(self._mix), start + size)
             piece[begin - start : stop - start] = self._mix[begin:stop]
-            at = np.linspace(0, len(self._power) - 1, size // 2 + 1, dtype=np.float32)
-            weight = np.interp(at, np.arange(len(self._power)), 1 / self._power).astype(np.float32)
-            self._spectra[start, size] = rfft(piece) * weight
+            spectrum = rfft(piece)
+            at = np.linspace(0, len(self._power) - 1, len(spectrum), dtype=np.float32)
+            spectrum *= np.interp(at, np.arange(len(self._power)), 1 / self._power).astype(np.float32)
+            self._spectra[start, size] = spectrum
         return self._spectra[start, size]
 
 

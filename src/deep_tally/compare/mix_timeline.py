@@ -1,9 +1,11 @@
-"""Files on the time axis of a mix: each read as if it began where it belongs, in blocks, none of them held in memory."""
+"""Files on the time axis of a mix: each is read as if it began where it belongs, in blocks."""
 
 from __future__ import annotations
 
+import tempfile
 from collections.abc import Iterator
-from pathlib import Path
+from copy import copy
+from dataclasses import replace
 from types import TracebackType
 from typing import Self
 
@@ -11,21 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.compare.mix_lags import THIN_HZ, Thin
-from deep_tally.intake.reading import open_decoded, open_plain
-from deep_tally.intake.sound import SoundReader
+from deep_tally.intake.sound import Block, SoundReader
 
 SIDES = 2
 _BLOCK = 1 << 18
-
-
-def open_sound(path: Path) -> SoundReader:
-    """Open a file of any kind; in a worker, which may die of a hostile one.
-
-    Raises
-    ------
-    UnreadableSound, NotCheckedHere
-    """
-    return open_plain(path) or open_decoded(path)
+_BYTES = 4
 
 
 class OnTimeline:
@@ -33,15 +25,16 @@ class OnTimeline:
 
     Parameters
     ----------
-    path : Path
+    reader : SoundReader
+        Closed with this.
     start : int
         The frame of the mix at which the file begins; may be negative.
     """
 
-    def __init__(self, path: Path, start: int = 0) -> None:
-        self._reader = open_sound(path)
+    def __init__(self, reader: SoundReader, start: int = 0) -> None:
+        self._reader = reader
         self.start = start
-        sound = self._reader.format
+        sound = reader.format
         self.frames, self.rate_hz = sound.frames, sound.rate_hz
         self.sides = min(SIDES, sound.channels)
         self._is_float = sound.sample_format == "float"
@@ -70,11 +63,73 @@ class OnTimeline:
         self.close()
 
 
-def thinned(path: Path) -> Thin:
+class Converted:
+    """A sound at another rate, as a reader; kept in a temporary file that is gone when it is closed.
+
+    Parameters
+    ----------
+    reader : SoundReader
+    rate_hz : int
+
+    Raises
+    ------
+    UnreadableSound, NotCheckedHere
+    OSError
+        The temporary file cannot be written.
+    """
+
+    def __init__(self, reader: SoundReader, rate_hz: int) -> None:
+        import soxr
+
+        sound = reader.format
+        sides = min(SIDES, sound.channels)
+        self._file = tempfile.TemporaryFile(prefix="deep-tally-")  # noqa: SIM115 - closed by `close`
+        self._keeps_file = False
+        stream = soxr.ResampleStream(sound.rate_hz, rate_hz, sides, dtype="float32", quality="VHQ")
+        frames = 0
+        for first in range(0, sound.frames, _BLOCK):
+            block = reader.read(first, min(_BLOCK, sound.frames - first)).samples[:, :sides]
+            clean = np.nan_to_num(block, nan=0.0, posinf=0.0, neginf=0.0).astype(np.float32, order="C")
+            is_last = first + _BLOCK >= sound.frames
+            frames += self._keep(stream.resample_chunk(clean, last=is_last), sides)
+        self.format = replace(sound, rate_hz=rate_hz, frames=frames, channels=sides, sample_format="float")
+
+    def _keep(self, samples: NDArray[np.float32], sides: int) -> int:
+        self._file.write(np.ascontiguousarray(samples).tobytes())
+        return samples.size // sides
+
+    def read(self, start: int, frames: int) -> Block:
+        """See `SoundReader.read`."""
+        sides = self.format.channels
+        self._file.seek(start * sides * _BYTES)
+        samples = np.frombuffer(self._file.read(frames * sides * _BYTES), np.float32).reshape(-1, sides)
+        return Block(samples=samples.astype(np.float64, order="F"), bits_set=None)
+
+    def shared(self) -> Converted:
+        """The same for a user that closes it; what it is kept in stays open."""
+        kept = copy(self)
+        kept._keeps_file = True
+        return kept
+
+    def close(self) -> None:
+        """Let go of the temporary file, unless another one keeps it."""
+        if not self._keeps_file:
+            self._file.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def thin_of(sound: OnTimeline) -> Thin:
     """A file from its first frame to its last at `THIN_HZ`, [shape=(frames, sides)]."""
-    with OnTimeline(path) as sound:
-        blocks = (sound.read(at, min(_BLOCK, sound.frames - at)) for at in range(0, sound.frames, _BLOCK))
-        return thin_blocks(blocks, sound.rate_hz, sound.sides)
+    firsts = range(0, sound.frames, _BLOCK)
+    blocks = (sound.read(sound.start + at, min(_BLOCK, sound.frames - at)) for at in firsts)
+    return thin_blocks(blocks, sound.rate_hz, sound.sides)
 
 
 def thin_blocks(blocks: Iterator[NDArray[np.float32]], rate_hz: int, sides: int) -> Thin:

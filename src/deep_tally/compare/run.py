@@ -65,7 +65,7 @@ class Comparing:
                 continue
             midi = [e for e in intake.entries if e.song == song and e.midi is not None and e.midi.note_quarters]
             bins = _PEAK_BINS_OF_MANY if len(entries) > _MANY else _PEAK_BINS
-            slim = [_lightened(by_path[e.path], finely=bool(midi), peak_bins=bins) for e in entries]
+            slim = [lightened(by_path[e.path], finely=bool(midi), peak_bins=bins) for e in entries]
             self._sounds[song] = tuple(e.path for e in entries)
             entries += midi
             key = tuple((e.path, e.identity) for e in entries)
@@ -137,7 +137,7 @@ class Comparing:
         return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
 
 
-def _lightened(track: Track, *, finely: bool, peak_bins: int) -> Track:
+def lightened(track: Track, *, finely: bool, peak_bins: int) -> Track:
     """The track with no more than comparing needs, of all channels together: it goes through a pipe, at one go.
 
     The first level of its overview is that of its RMS, the finest where notes are looked for; the last is that of its

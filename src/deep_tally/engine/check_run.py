@@ -14,6 +14,9 @@ from typing import Literal
 
 from deep_tally.check.assess import assess, assess_so_far
 from deep_tally.compare.job import compare_song
+from deep_tally.compare.matching import Key as MatchKey
+from deep_tally.compare.matching import Matching
+from deep_tally.compare.mix_job import MatchJob, match_mix
 from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.engine.opening import Opened, open_delivery
 from deep_tally.engine.preparing import is_prepared, prepare
@@ -27,12 +30,13 @@ from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError, NotCheckedHere
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
+from deep_tally.model.mix_match import MixMatch
 from deep_tally.names.vocabulary import Vocabulary
-from deep_tally.session.cached import compare_cached, measure_cached
+from deep_tally.session.cached import compare_cached, match_cached, measure_cached
 from deep_tally.session.corrections import keep
 from deep_tally.work.crew import Crew, Failed, Progress, Report
 
-Stage = Literal["opening", "preparing", "measuring", "comparing", "done"]
+Stage = Literal["opening", "preparing", "measuring", "comparing", "matching", "done"]
 
 KERNELS = "deep_tally.measure.one_pass"
 """What a worker of a run makes ready while it is idle."""
@@ -79,12 +83,12 @@ class Measured:
 
 @dataclass(frozen=True, slots=True)
 class Moved:
-    """Measuring or comparing went on; see `CheckRun.stage`, `measuring` and `comparing`."""
+    """Measuring, comparing or matching went on; see `CheckRun.stage` and what it is named after."""
 
 
 @dataclass(frozen=True, slots=True)
 class Assessed:
-    """The delivery is assessed."""
+    """The delivery is assessed; once more when its rough mix was held against the files."""
 
     delivery: Delivery
 
@@ -130,6 +134,8 @@ class CheckRun:
         self.brief, self.vocabulary = brief, vocabulary
         self.job: Job = measure_cached if is_cached else measure_entry
         self.compare_job: CompareJob = compare_cached if is_cached else compare_song
+        self.match_job: MatchJob | None = match_cached if is_cached else match_mix
+        """Holds a rough mix against the files of its song; None where that is not wanted."""
         self.found: Intake | None = None
         """What was delivered, as it was found."""
         self.intake: Intake | None = None
@@ -141,11 +147,14 @@ class CheckRun:
         """One sentence when what the user had said could not all be used."""
         self.measuring: Measuring | None = None
         self.comparing: Comparing | None = None
+        self.matching: Matching | None = None
         self.delivery: Delivery | None = None
         """The assessment; None until it is made, and while files are measured after a correction."""
         self._files: Mapping[str, str] = {}
         self.record: Path | None = None
         self._compared: dict[Key, Comparison] = dict(again._compared) if again is not None else {}
+        self._matched: dict[MatchKey, MixMatch] = dict(again._matched) if again is not None else {}
+        self._is_match_assessed = False
         self._again = again
         self.is_again = again is not None
         self._is_over = False
@@ -191,6 +200,8 @@ class CheckRun:
         if report.job == _PREPARING:
             return self._take_preparing(report) if not self._is_prepared else None
         if self.comparing is not None and self.comparing.take(report):
+            return [Moved()]
+        if self.matching is not None and self.matching.take(report):
             return [Moved()]
         if self.measuring is None or not self.measuring.is_about(report):
             return None
@@ -250,18 +261,21 @@ class CheckRun:
         """Measure what is not known yet."""
         assert self.found is not None
         self.intake = with_corrections(self.found, self.corrections)
-        self.delivery = self.comparing = None
+        self.delivery = self.comparing = self.matching = None
+        self._is_match_assessed = False
         self.measuring = Measuring(self.intake, self.crew, job=self.job, known=known)
 
     @property
     def is_to_step(self) -> bool:
         """Whether something is to be done here, and no worker to be waited for."""
-        if self.measuring is None or self.delivery is not None or not self.measuring.is_done:
+        if self.measuring is None or not self.measuring.is_done:
             return False
-        return self.comparing is None or self.comparing.is_done
+        if self.delivery is None:
+            return self.comparing is None or self.comparing.is_done
+        return self.matching is not None and self.matching.is_done and not self._is_match_assessed
 
     def step(self) -> list[Event]:
-        """Take the next step that needs no worker: begin comparing, or assess."""
+        """Take the next step that needs no worker: begin comparing, or assess and begin matching, or assess again."""
         if not self.is_to_step or self.measuring is None or self.intake is None:
             return []
         if self.comparing is None:
@@ -269,14 +283,32 @@ class CheckRun:
                 self.intake, self.measuring.tracks, self.crew, job=self.compare_job, known=self._compared
             )
             return [Moved()]
+        if self.matching is not None:
+            self._matched |= self.matching.found
+            self._is_match_assessed = True
+            return [Assessed(self.assess())]
         self._compared |= self.comparing.found
-        return [Assessed(self.assess())]
+        delivery = self.assess()
+        self._match(delivery)
+        return [Assessed(delivery)]
+
+    def _match(self, delivery: Delivery) -> None:
+        """Hold the rough mixes against the files, whose roles are known now."""
+        if self.match_job is None or self.intake is None or self.comparing is None or not self.comparing.is_whole:
+            return
+        songs = {name: song.tracks for name, song in zip(self.intake.songs, delivery.sets, strict=True)}
+        matching = Matching(
+            self.intake, songs, self.comparing.by_song, self.crew, job=self.match_job, known=self._matched
+        )
+        self.matching = matching if matching.by_song or not matching.is_done else None
 
     # -- what is known ------------------------------------------------------------------------
 
     @property
     def stage(self) -> Stage:
         """What is being done."""
+        if self.delivery is not None and self.matching is not None and not self._is_match_assessed:
+            return "matching"
         if self._is_over or self.delivery is not None:
             return "done"
         if self.measuring is None:
@@ -322,7 +354,11 @@ class CheckRun:
             self.brief,
             corrections=self.corrections,
             comparisons=comparing.by_song if comparing is not None else {},
-            incomplete=comparing.incomplete if comparing is not None else (),
+            matches=self.matching.by_song if self.matching is not None else {},
+            incomplete=(
+                *(comparing.incomplete if comparing is not None else ()),
+                *(self.matching.incomplete if self.matching is not None else ()),
+            ),
             vocabulary=self.vocabulary,
         )
         return self.delivery
@@ -380,6 +416,8 @@ class CheckRun:
             self.comparing = Comparing(self.intake, (), self.crew, job=self.compare_job)
         elif self.comparing is not None:
             self.comparing.cancel()
+        if self.matching is not None:
+            self.matching.cancel()
 
     def let_go(self) -> UnpackFolder | None:
         """The folder of what was unpacked, for somebody else to remove."""

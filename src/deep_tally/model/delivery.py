@@ -22,6 +22,7 @@ from deep_tally.model.files import (
 )
 from deep_tally.model.findings import Finding
 from deep_tally.model.measures import Measures
+from deep_tally.model.mix_match import MatchedFile, MixMatch
 from deep_tally.model.names import ParsedName
 from deep_tally.model.parts import RequestedPart
 from deep_tally.model.phrase import Phrase
@@ -135,6 +136,8 @@ class SongSet:
         Where files belong that do not belong at the song's start, and those the user put back there.
     statements : tuple of Statement
         What the client's notes say of its files and places.
+    mix_match : MixMatch or None
+        What the rough mix says of the files; None without one, and until it is known.
     """
 
     name: str
@@ -148,6 +151,7 @@ class SongSet:
     parts: tuple[RequestedPart, ...] = ()
     placements: Mapping[str, Placement] = field(default_factory=dict)
     statements: tuple[Statement, ...] = ()
+    mix_match: MixMatch | None = None
 
     @cached_property
     def assessed(self) -> tuple[Track, ...]:
@@ -213,6 +217,11 @@ class SongSet:
         """Frames (at the track's rate) by which it belongs later than the file's own start."""
         placement = self.placements.get(track.path)
         return placement.frames if placement is not None else 0
+
+    @cached_property
+    def in_mix(self) -> Mapping[str, MatchedFile]:
+        """What the rough mix says of each file that was looked for in it."""
+        return {f.path: f for f in self.mix_match.files} if self.mix_match is not None else {}
 
     @cached_property
     def sum_peak(self) -> SumPeak | None:

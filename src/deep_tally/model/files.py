@@ -247,7 +247,7 @@ class Incomplete:
 
     Attributes
     ----------
-    what : "opening", "measuring" or "comparing"
+    what : "opening", "measuring", "comparing" or "matching"
         Which step was not done.
     files : tuple of str
         Paths inside the delivery that it was not done for.
@@ -255,7 +255,7 @@ class Incomplete:
         Clauses as in `DeepTallyError`.
     """
 
-    what: Literal["opening", "measuring", "comparing"]
+    what: Literal["opening", "measuring", "comparing", "matching"]
     files: tuple[str, ...]
     problem: Phrase
     remedy: Phrase

@@ -14,6 +14,8 @@ def incomplete_words(incomplete: Incomplete) -> str:
     names = listed([path.rpartition("/")[2] for path in files], most=_NAMED_MOST)
     if incomplete.what == "comparing":
         what = f"{count(len(files), 'file')} could not be compared with each other here ({names})"
+    elif incomplete.what == "matching":
+        what = f"{names} could not be held against the other files here"
     elif incomplete.what == "opening":
         what = f"{names} could not be opened here"
     elif len(files) == 1:

@@ -138,7 +138,7 @@ def _differ(tracks: tuple[Track, ...], field: str) -> bool:
 
 def _unseen(delivery: Delivery) -> int:
     """How many files could not be checked here: the reply must not call them fine, nor ask for them."""
-    return len({path for i in delivery.incomplete if i.what != "comparing" for path in i.files})
+    return len({path for i in delivery.incomplete if i.what not in ("comparing", "matching") for path in i.files})
 
 
 def _opening(requests: int, questions: int, *, unseen: int, awaited: bool = False) -> str:

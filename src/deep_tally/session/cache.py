@@ -23,6 +23,7 @@ import deep_tally
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
+from deep_tally.model.mix_match import MixMatch
 from deep_tally.session.fingerprint import fingerprint
 
 BYTES_MOST = 1 << 30
@@ -30,6 +31,7 @@ _TRIM_TO = 0.8
 _BUSY_S = 2.0
 _ROOMS_THAT_MEASURE = ("model", "intake", "measure", "compare", "work")
 _PARTS = 3
+_MATCH = "match "
 _NO_DAMAGE = frozenset(
     {
         sqlite3.SQLITE_PERM,
@@ -91,6 +93,12 @@ class MeasureCache:
         kept = self._load(key) if key is not None else None
         return kept if isinstance(kept, Comparison) else None
 
+    def find_match(self, entries: Sequence[Entry]) -> MixMatch | None:
+        """What the first of these very files, a mix, says of the others; None when that is not known."""
+        key = _key_of_all(entries)
+        kept = self._load(_MATCH + key) if key is not None else None
+        return kept if isinstance(kept, MixMatch) else None
+
     def _load(self, key: str) -> Any:
         kept = None  # whatever goes wrong with the store ends the block below
         with self._open() as store:
@@ -115,6 +123,12 @@ class MeasureCache:
         key = _key_of_all(entries)
         if key is not None:
             self._store_content(key, comparison)
+
+    def keep_match(self, entries: Sequence[Entry], match: MixMatch) -> None:
+        """Keep what a mix says of files."""
+        key = _key_of_all(entries)
+        if key is not None:
+            self._store_content(_MATCH + key, match)
 
     def _store_content(self, key: str, what: object) -> None:
         content = pickle.dumps(what, protocol=5)

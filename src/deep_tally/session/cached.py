@@ -9,10 +9,12 @@ from pathlib import Path
 from platformdirs import user_cache_path
 
 from deep_tally.compare.job import compare_song
+from deep_tally.compare.mix_job import looked_for, match_mix
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
+from deep_tally.model.mix_match import MixMatch
 from deep_tally.session.cache import MeasureCache
 from deep_tally.work.isolated import OnProgress
 
@@ -47,3 +49,17 @@ def compare_cached(progress: OnProgress, entries: Sequence[Entry], tracks: Seque
         if not comparison.unread:
             cache.keep_comparison(entries, comparison)
     return comparison
+
+
+def match_cached(
+    progress: OnProgress, mix: Entry, entries: Sequence[Entry], tracks: Sequence[Track], comparison: Comparison
+) -> MixMatch:
+    """What a mix says of the files of its song, from the cache where it is known."""
+    cache = _cache(cache_path())
+    chosen = {t.path for t in looked_for(tracks, comparison)[0]}
+    rests_on = [mix, *(e for e in entries if e.path in chosen)]
+    match = cache.find_match(rests_on)
+    if match is None:
+        match = match_mix(progress, mix, entries, tracks, comparison)
+        cache.keep_match(rests_on, match)
+    return match

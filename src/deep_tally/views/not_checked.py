@@ -26,9 +26,9 @@ def sentences(intake: Intake | None, delivery: Delivery | None) -> tuple[list[st
 def button_words(intake: Intake | None, delivery: Delivery | None) -> str:
     """ "2 not checked here, 1 left out"; empty where all was checked."""
     incomplete = _incomplete(intake, delivery)
-    unchecked = {path for i in incomplete if i.what != "comparing" for path in i.files}
+    unchecked = {path for i in incomplete if i.what not in ("comparing", "matching") for path in i.files}
     words = [f"{len(unchecked)} not checked here"] if unchecked else []
-    words += ["not compared here"] if any(i.what == "comparing" for i in incomplete) else []
+    words += ["not compared here"] if any(i.what in ("comparing", "matching") for i in incomplete) else []
     troubles = len(intake.troubles) if intake is not None else 0
     words += [f"{troubles} left out"] if troubles else []
     return ", ".join(words)

@@ -147,7 +147,7 @@ class ReplyView(PageView):
                 widget.hide()  # else it would stand as a window of its own for a moment
                 widget.setParent(None)
                 widget.deleteLater()
-        unchecked = {path for i in delivery.incomplete if i.what != "comparing" for path in i.files}
+        unchecked = {path for i in delivery.incomplete if i.what not in ("comparing", "matching") for path in i.files}
         if unchecked:
             yet = PlainLabel(f"Not checked here, so not asked: {count(len(unchecked), 'file')}")
             yet.setFont(font(13, 600))

@@ -1,0 +1,135 @@
+"""Hold the rough mix of every song against its files with a crew, once they are compared."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
+
+from deep_tally.compare.mix_job import MatchJob, looked_for, match_mix
+from deep_tally.compare.run import lightened
+from deep_tally.model.comparison import Comparison
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Incomplete, Intake, Role
+from deep_tally.model.mix_match import MixMatch
+from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+
+Key = tuple[object, ...]
+"""What a match rests on: the mix and the files that were looked for, as they were."""
+_PREFIX = "matching "
+_PEAK_BINS = 256
+_NO_COMPARISON = Comparison()
+
+
+class Matching:
+    """One run over the songs of a delivery that have a rough mix. The owner polls, as with `Measuring`.
+
+    Parameters
+    ----------
+    intake : Intake
+    songs : mapping of str to sequence of Track
+        The files of each song (by its name in the intake), measured, each with the role it was found to have.
+    comparisons : mapping of str to Comparison
+        By song.
+    crew : Crew
+    job : callable
+        Matches the mix of one song, in a worker.
+    known : mapping of Key to MixMatch
+        What was found already.
+    """
+
+    def __init__(
+        self,
+        intake: Intake,
+        songs: Mapping[str, Sequence[Track]],
+        comparisons: Mapping[str, Comparison],
+        crew: Crew,
+        *,
+        job: MatchJob = match_mix,
+        known: Mapping[Key, MixMatch] = MappingProxyType({}),
+    ) -> None:
+        self._crew = crew
+        self._keys: dict[str, Key] = {}
+        self._mixes: dict[str, str] = {}
+        self._looked_for: dict[str, tuple[str, ...]] = {}
+        self._failed: dict[str, Failed] = {}
+        self._share = 0.0
+        self.found: dict[Key, MixMatch] = {}
+        self._left: set[str] = set()
+        by_path = {e.path: e for e in intake.entries}
+        for song, here in songs.items():
+            entries = [by_path[t.path] for t in here]
+            comparison = comparisons.get(song, _NO_COMPARISON)
+            chosen, _ = looked_for(here, comparison)
+            mix = mix_of(here, comparison)
+            if mix is None or not chosen:
+                continue
+            identities = {e.path: e.identity for e in entries}
+            key = (mix.path, identities[mix.path], tuple((t.path, identities[t.path]) for t in chosen))
+            self._keys[song], self._mixes[song] = key, mix.path
+            self._looked_for[song] = tuple(t.path for t in chosen)
+            if key in known:
+                self.found[key] = known[key]
+                continue
+            slim = [lightened(t, finely=False, peak_bins=_PEAK_BINS) for t in here if t.role.is_assessed]
+            self._left.add(_PREFIX + song)
+            crew.submit(_PREFIX + song, job, by_path[mix.path], entries, slim, comparison)
+        self._songs = len(self._left)
+
+    def take(self, report: Report) -> bool:
+        """Take in one report of the crew; whether it was about this."""
+        if report.job not in self._left:
+            return False
+        if isinstance(report, Progress):
+            self._share = report.done / report.total if report.total else 0.0
+            return True
+        song = report.job.removeprefix(_PREFIX)
+        if isinstance(report, Returned):
+            self.found[self._keys[song]] = report.value
+        else:
+            self._failed[song] = report
+        self._left.discard(report.job)
+        self._share = 0.0
+        return True
+
+    def cancel(self) -> None:
+        """Stop; what was matched is kept."""
+        self._left.clear()
+
+    @property
+    def is_done(self) -> bool:
+        """Whether nothing is left to match."""
+        return not self._left
+
+    @property
+    def share(self) -> float:
+        """How much is done, 0 to 1."""
+        return (self._songs - len(self._left) + self._share) / self._songs if self._songs else 1.0
+
+    @property
+    def at_work(self) -> str:
+        """The file that is looked for now, as far as that is known; empty when none is."""
+        if not self._left:
+            return ""
+        paths = self._looked_for[min(self._left).removeprefix(_PREFIX)]
+        # Every file is looked for in turn, and then all once more.
+        return paths[min(len(paths) - 1, int(self._share * 4 * len(paths)) % len(paths))]
+
+    @property
+    def incomplete(self) -> tuple[Incomplete, ...]:
+        """The mixes that could not be matched here, and why."""
+        return tuple(
+            Incomplete(what="matching", files=(self._mixes[song],), problem=failed.problem, remedy=failed.remedy)
+            for song, failed in self._failed.items()
+        )
+
+    @property
+    def by_song(self) -> Mapping[str, MixMatch]:
+        """What is known so far, by the songs' names in the intake."""
+        return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
+
+
+def mix_of(tracks: Sequence[Track], comparison: Comparison) -> Track | None:
+    """The mix that the files are held against: the rough mix, of several the one that holds most of them."""
+    mixes = [t for t in tracks if t.role is Role.ROUGH_MIX and t.is_heard]
+    members = {m.path: len(m.members) - (m.copy_of is not None) for m in comparison.mixes}
+    return max(mixes, key=lambda t: members.get(t.path, 0), default=None)

@@ -1,0 +1,241 @@
+"""Search a mix for the files of its song: where each of them lies, how loud, and what is left without them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from deep_tally.compare.mix_bus import Bus, fit_through_bus
+from deep_tally.compare.mix_frames import MixFrames, gather, spectra_of
+from deep_tally.compare.mix_gains import IN_T, Gains, Products, fit, products, products_with
+from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, middle_or_left, smoothed_power
+from deep_tally.compare.mix_places import Located, alternatives, common_lag, first_guess, mode_of, refined
+from deep_tally.compare.mix_remainder import Remainder, remainder
+from deep_tally.compare.mix_timeline import OnTimeline, thin_of
+
+_READERS = 2
+_BUS_FROM_DB = -25.0
+_CODED_FLOOR = 1e-2
+_BETTER_DB = 0.05
+_FAR_S = 0.02  # places nearer to each other are one place
+_BLOCK = 1 << 18
+
+Array = NDArray[np.float64]
+Alive = Callable[[int], None]
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A file that is looked for in the mix: where it is heard, and how to open it at a start."""
+
+    path: str
+    open: Callable[[int], OnTimeline]
+    loud: Sequence[int] = ()
+
+
+@dataclass(slots=True)
+class Fitted:
+    """The state of the search.
+
+    Attributes
+    ----------
+    starts : list of int
+        Of each source, in frames of the mix.
+    common : int
+        The start that a file has which lies where it was sent.
+    """
+
+    starts: list[int]
+    common: int
+    frames: MixFrames
+    products: Products
+    gains: Gains
+    bus: Bus | None = None
+    other_starts: dict[int, tuple[int, ...]] = field(default_factory=dict)
+    located: Sequence[Located] = ()
+
+    @property
+    def weights(self) -> NDArray[np.complex64] | None:
+        """What the bus does to each bin of each moment and side."""
+        return self.bus.at_moments() if self.bus is not None else None
+
+
+class MixSearch:
+    """One mix and the files of its song.
+
+    Parameters
+    ----------
+    mix : OnTimeline
+        Open, and from its frame 0 on.
+    sources : sequence of Source
+    alive : callable
+        Called with the number of steps done, of `steps`; may raise to end the work.
+    """
+
+    def __init__(self, mix: OnTimeline, sources: Sequence[Source], alive: Alive) -> None:
+        self._mix, self._sources = mix, sources
+        self._alive = alive
+        self._done = 0
+        self.frames, self.rate_hz = mix.frames, mix.rate_hz
+
+    @property
+    def steps(self) -> int:
+        """How many steps a search takes at most."""
+        return 4 * len(self._sources)
+
+    def _step(self, count: int = 1) -> None:
+        self._done = min(self.steps, self._done + count)
+        self._alive(self._done)
+
+    # -- places -------------------------------------------------------------------------------
+
+    def search(self) -> Fitted:
+        """Places and gains of all files.
+
+        Raises
+        ------
+        UnreadableSound, NotCheckedHere
+        """
+        located = self._locate_all()
+        common_thin = common_lag(located)
+        firm = [n for n, file in enumerate(located) if file.is_firm and abs(file.peaks[0].lag - common_thin) <= 1]
+        firm.sort(key=lambda n: -located[n].peaks[0].height)
+        common = mode_of({n: self._refine(n, common_thin) for n in firm[:5]})
+        starts = []
+        for number, file in enumerate(located):
+            guess = first_guess(file, common_thin)
+            starts.append(common if guess == common_thin else self._refine(number, guess))
+        frames = self._gather(starts)
+        known = products(frames)
+        fitted = Fitted(starts, common, frames, known, fit(known), located=located)
+        self._fit_bus(fitted)
+        for number in range(len(self._sources)):
+            self._settle(fitted, number, common_thin)
+        self._rescue(fitted)
+        self._fit_bus(fitted)
+        return fitted
+
+    def _locate_all(self) -> list[Located]:
+        """Where each file may lie, by correlation with the middle of the mix, or its left side."""
+        thin = thin_of(self._mix)
+        middle, left = MixCorrelation(thin.mean(axis=1)), MixCorrelation(thin[:, 0].copy())
+
+        def locate(number: int) -> Located:
+            with self._sources[number].open(0) as sound:
+                own, is_left = middle_or_left(thin_of(sound))
+            found = Located(tuple((left if is_left else middle).peaks(own)))
+            self._step()
+            return found
+
+        with ThreadPoolExecutor(_READERS) as pool:
+            return list(pool.map(locate, range(len(self._sources))))
+
+    def _refine(self, number: int, thin_lag: int) -> int:
+        source = self._sources[number]
+        with source.open(0) as sound:
+            return refined(self._mix, sound, thin_lag, source.loud)
+
+    def _gather(self, starts: Sequence[int]) -> MixFrames:
+        opened = [source.open(start) for source, start in zip(self._sources, starts, strict=True)]
+        try:
+            return gather(self._mix, opened, self.frames, lambda done: self._step())
+        finally:
+            for sound in opened:
+                sound.close()
+
+    def _fit_bus(self, fitted: Fitted) -> None:
+        """Look for a bus where a plain sum leaves more than encoders do."""
+        fitted.bus, fitted.products = None, products(fitted.frames)
+        fitted.gains = fit(fitted.products)
+        if median_null_db(fitted.frames, fitted.gains) > _BUS_FROM_DB:
+            through = fit_through_bus(fitted.frames, fitted.gains)
+            if through is not None:
+                fitted.gains, fitted.bus = through
+                fitted.products = products(fitted.frames, fitted.weights)
+
+    def _settle(self, fitted: Fitted, number: int, common_thin: int) -> None:
+        """Of several places that are nearly as good, take the one with which least is left."""
+        chosen = fitted.starts[number]
+        thin = round(chosen * THIN_HZ / self.rate_hz)
+        others = alternatives(fitted.located[number], thin, common_thin)
+        if not others:
+            return
+        starts = [chosen, *(fitted.common if o == common_thin else self._refine(number, o) for o in others)]
+        left, spectra, tried = [], [], []
+        for start in starts:
+            with self._sources[number].open(start) as sound:
+                spectra.append(spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights)
+            fitted.frames.with_file(number, spectra[-1])
+            tried.append(products_with(fitted.products, fitted.frames, number, fitted.weights))
+            left.append(float(fit(tried[-1]).left.sum()))
+        best, tiny = int(np.argmin(left)), 1e-9 * float(np.median(left))
+        over = 10 * np.log10((np.array(left) + tiny) / (left[best] + tiny))
+        as_good = np.flatnonzero(over < _BETTER_DB).tolist()
+        if fitted.common in starts and starts.index(fitted.common) in as_good:
+            best = starts.index(fitted.common)
+        fitted.starts[number], fitted.products = starts[best], tried[best]
+        fitted.gains = fit(fitted.products)
+        fitted.frames.with_file(number, spectra[best])
+        far = _FAR_S * self.rate_hz
+        others_as_good = dict.fromkeys(starts[n] for n in as_good if abs(starts[n] - starts[best]) > far)
+        fitted.other_starts[number] = tuple(others_as_good)
+
+    def _rescue(self, fitted: Fitted) -> None:
+        """Look for files without a trace once more, in what the others leave of the mix."""
+        lost = [n for n, t in enumerate(fitted.gains.certainty) if abs(t) < IN_T]
+        if not lost:
+            return
+        left = self.remainder(fitted).thin
+        power = smoothed_power(left.mean(axis=1))
+        middle, side = MixCorrelation(left.mean(axis=1), power), MixCorrelation(left[:, 0].copy(), power)
+        for number in lost:
+            with self._sources[number].open(0) as sound:
+                thin, is_left = middle_or_left(thin_of(sound))
+            found = Located(tuple((side if is_left else middle).peaks(thin)))
+            if not found.peaks:
+                continue
+            kept = fitted.frames.files[..., number].copy()
+            before = abs(float(fitted.gains.certainty[number]))
+            for peak in found.peaks[:3]:
+                start = self._refine(number, peak.lag)
+                with self._sources[number].open(start) as sound:
+                    fitted.frames.with_file(number, spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights)
+                tried = products_with(fitted.products, fitted.frames, number, fitted.weights)
+                gains = fit(tried)
+                if abs(float(gains.certainty[number])) > max(IN_T, before):
+                    before = abs(float(gains.certainty[number]))
+                    fitted.gains, fitted.products, fitted.starts[number] = gains, tried, start
+                    kept = fitted.frames.files[..., number].copy()
+            fitted.frames.with_file(number, kept)
+
+    # -- what is left -------------------------------------------------------------------------
+
+    def remainder(self, fitted: Fitted) -> Remainder:
+        """What is left with the places and gains that were found."""
+        opened = [source.open(start) for source, start in zip(self._sources, fitted.starts, strict=True)]
+        try:
+            return remainder(
+                self._mix,
+                opened,
+                fitted.gains.gains,
+                self.frames,
+                response=fitted.bus.response if fitted.bus else None,
+                hz=fitted.frames.hz,
+                on_block=lambda done, total: self._step(0),
+            )
+        finally:
+            for sound in opened:
+                sound.close()
+
+
+def median_null_db(frames: MixFrames, gains: Gains) -> float:
+    """What a fit leaves of the median moment, dB."""
+    whole = (frames.mix.real**2 + frames.mix.imag**2).sum(axis=(1, 2), dtype=np.float64)
+    sounding = whole > 1e-6 * whole.max(initial=0.0)
+    if not sounding.any():
+        return 0.0
+    return float(np.median(10 * np.log10((gains.left.sum(axis=1)[sounding] + 1e-30) / whole[sounding])))
