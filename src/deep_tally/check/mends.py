@@ -24,6 +24,10 @@ def _word(evidence: _Evidence, key: str) -> str:
     return str(evidence.get(key, ""))
 
 
+def _place_as_known(finding: Finding, song: SongSet) -> _Mender:
+    return lambda e: Mend("place", {"frames": _number(e, "offset_frames"), "by": _word(e, "by") or "hand"})
+
+
 def _place(by: str) -> _Maker:
     return lambda finding, song: lambda e: Mend("place", {"frames": _number(e, "offset_frames"), "by": by})
 
@@ -72,8 +76,8 @@ def _rename(because: str) -> _Maker:
 
 _MENDS: Mapping[str, _Maker] = MappingProxyType(
     {
-        "start.at-sound": _place("hand"),
-        "start.offset": _place("hand"),
+        "start.at-sound": _place_as_known,
+        "start.offset": _place_as_known,
         "start.stamp-differs": _place("stamp"),
         "length.short": _pad,
         "length.ends-differ": _pad_to_longest,

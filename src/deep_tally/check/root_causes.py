@@ -26,6 +26,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     # Exported again to whole bars, the file has another length.
     "length.loop-not-bars": ("length.short", "length.long", "length.tail-room", "name.contradicts"),
     "length.short": ("name.contradicts",),
+    "length.set-short-of-mix": ("length.set-cut",),
     "length.long": ("name.contradicts",),
     "length.ends-differ": ("name.contradicts",),
     "start.set-at-sound": ("name.contradicts",),

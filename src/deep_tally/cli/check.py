@@ -22,6 +22,7 @@ from deep_tally.reply.awaited import awaited_words
 from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.letter import write_letter
+from deep_tally.reply.mix_words import remainder_words, verdict_words
 from deep_tally.reply.numbers import count, megabytes
 from deep_tally.reply.role_texts import likely_tracks, likely_words
 from deep_tally.reply.save import require_form, save_reply
@@ -145,6 +146,9 @@ class _Bar(_Show):
             done, total = run.measuring.counts
             words = f"{done} of {total}  {readable(run.measuring.at_work or '')}"
             self._bar.update(self._task, completed=run.measuring.share, description=words)
+        elif run.stage == "matching" and run.matching is not None:
+            words = f"looking for {readable(run.matching.at_work)} in the rough mix"
+            self._bar.update(self._task, completed=run.matching.share, description=words)
         elif run.comparing is not None:
             words = "comparing the files"
             self._bar.update(self._task, completed=run.comparing.share, description=words)
@@ -168,6 +172,11 @@ def _progress(shown: bool) -> Iterator[_Show]:
 def _print_tally(delivery: Delivery) -> None:
     speaker = Speaker(delivery)
     counts = count_findings(delivery.findings)
+    for song in delivery.sets:
+        if song.mix_match is not None:
+            name = f" ({readable(song.name)})" if len(delivery.sets) > 1 else ""
+            parts = [verdict_words(song.mix_match), remainder_words(song.mix_match)]
+            click.echo(f"Mix match{name}: {'; '.join(filter(None, parts))}")
     for action in Action:
         found = [f for f in delivery.findings if f.action is action]
         files = counts[action].files

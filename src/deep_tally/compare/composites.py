@@ -32,7 +32,7 @@ _COLUMNS_MOST = 64
 _FILES_MOST = 120
 """In larger sets, every so many files are looked for: the share of those that are inside is the same."""
 MIX_SHARE, _MIX_LEAST, _MIX_FIT = 0.7, 3, 0.25
-_GROUP_LEAST, _GROUP_FIT, _GROUP_PLAIN_FIT = 2, 0.5, 0.6
+_GROUP_LEAST, _GROUP_FIT, _GROUP_PLAIN_FIT = 2, 0.5, 0.7
 _COPY = 0.8
 _FLOOR_DB = -150.0
 

@@ -16,7 +16,7 @@ from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
 Key = tuple[object, ...]
 """What a match rests on: the mix and the files that were looked for, as they were."""
 _PREFIX = "matching "
-_PEAK_BINS = 256
+_PEAK_BINS = 4096
 _NO_COMPARISON = Comparison()
 
 

@@ -81,7 +81,7 @@ def _smooth(values: NDArray[np.complex128] | Array, hz: Array) -> NDArray[np.com
 
 
 def fit_through_bus(frames: MixFrames, first: Gains) -> tuple[Gains, Bus] | None:
-    """Gains and bus found in turns, from gains to begin with; None where a bus explains no more than none does."""
+    """Gains and bus found in turns, from gains to begin with; None where a bus explains hardly more than none does."""
     best, best_left = None, float(first.left.sum())
     gains = first
     for _ in range(ROUNDS):

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
+from dataclasses import replace
 from functools import partial
 
-from deep_tally.model.comparison import Comparison
+from deep_tally.model.comparison import Comparison, SumPeak
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Role
 from deep_tally.model.mix_match import MixMatch
@@ -16,7 +17,9 @@ from deep_tally.work.isolated import OnProgress
 MatchJob = Callable[[OnProgress, Entry, Sequence[Entry], Sequence[Track], Comparison], MixMatch]
 
 
+_FIRST = 1 << 40  # a frame that no start makes negative
 _CONVERTED_MOST = 8
+
 """Files of another rate, or coded ones, that are decoded into temporary files of up to 100 MB for four minutes."""
 
 
@@ -100,4 +103,25 @@ def match_mix(
         with OnTimeline(mix_reader) as sound:
             steps = 4 * len(sources)
             search = MixSearch(sound, sources, lambda done: progress(done, steps))
-            return match(mix.path, search, sources, left_out)
+            found = match(mix.path, search, sources, left_out)
+        return replace(found, sum_peak=_sum_peak(found, chosen, by_path, lambda: progress(steps, steps)))
+
+
+def _sum_peak(
+    match: MixMatch, tracks: Sequence[Track], entries: Mapping[str, Entry], alive: Callable[[], None]
+) -> SumPeak | None:
+    """The peak of the parts' sum where some lie elsewhere than they were sent."""
+    from deep_tally.compare.sum_peak import find_sum_peak
+
+    starts = {f.path: f.start_frames for f in match.files}
+    if not any(starts.values()):
+        return None
+    ready = [
+        replace(t, format=replace(t.format, time_reference=_FIRST + starts.get(t.path, 0)))
+        for t in tracks
+        if t.format is not None and _is_ready(t, match.rate_hz)
+    ]
+    peak = find_sum_peak(ready, entries, left_out=len(tracks) - len(ready), alive=alive)
+    earliest = min((starts.get(t.path, 0) for t in ready), default=0)
+    # Counted from the song's start, whatever lies before it.
+    return replace(peak, starts={p: s + earliest for p, s in peak.starts.items()}) if peak is not None else None

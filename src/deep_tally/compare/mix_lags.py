@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 THIN_HZ = 12_000
 _WELCH, _FLOOR = 2048, 1e-7
-_FFT_MOST = 1 << 22
-_EXCERPT_MOST = 1 << 21
+_FFT_MOST = 1 << 21
+_EXCERPT_MOST = 1 << 20
 _PEAKS, _APART_S = 12, 0.01
 _MAD_SIGMA, _SAMPLED = 1.4826, 200_000
 
@@ -129,7 +129,7 @@ class MixCorrelation:
 
 
 def _loud_excerpt(sound: Thin) -> tuple[int, Thin]:
-    """The loudest stretch of at most three minutes, and where it begins; without silence at its ends."""
+    """The loudest stretch of at most a minute and a half, and where it begins; without silence at its ends."""
     heard = np.flatnonzero(sound)
     if not len(heard):
         return 0, sound[:0]

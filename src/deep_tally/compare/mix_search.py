@@ -18,7 +18,7 @@ from deep_tally.compare.mix_remainder import Remainder, remainder
 from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 
 _READERS = 2
-_BUS_FROM_DB = -25.0
+_BUS_FROM_DB, _BUS_GIVES_DB = -25.0, 1.5
 _CODED_FLOOR = 1e-2
 _BETTER_DB = 0.05
 _FAR_S = 0.02  # places nearer to each other are one place
@@ -151,9 +151,10 @@ class MixSearch:
         """Look for a bus where a plain sum leaves more than encoders do."""
         fitted.bus, fitted.products = None, products(fitted.frames)
         fitted.gains = fit(fitted.products)
-        if median_null_db(fitted.frames, fitted.gains) > _BUS_FROM_DB:
+        plain_db = median_null_db(fitted.frames, fitted.gains)
+        if plain_db > _BUS_FROM_DB:
             through = fit_through_bus(fitted.frames, fitted.gains)
-            if through is not None:
+            if through is not None and median_null_db(fitted.frames, through[0]) < plain_db - _BUS_GIVES_DB:
                 fitted.gains, fitted.bus = through
                 fitted.products = products(fitted.frames, fitted.weights)
 

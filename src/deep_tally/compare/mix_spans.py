@@ -11,7 +11,7 @@ from deep_tally.model.mix_match import Unaccounted
 CELL_S = 0.5
 _SOUNDING, _HEARD_DB = 1e-5, -22.0
 _OVER_DB, _SPREADS = 10.0, 3.0
-_USUAL = 25  # percentile: a part that nobody sent may play through half of the song
+_USUAL = (5, 25)  # percentiles: a part that nobody sent may play through more than half of the song
 _LEAST_S, _BRIDGED_S = 1.0, 1.5
 _BAND_SHARE = 0.1
 _TINY = 1e-30
@@ -43,10 +43,8 @@ def unaccounted(remainder: Remainder, rate_hz: int) -> list[Unaccounted]:
     level = 10 * np.log10((left + _TINY) / (whole[:, None] + _TINY))
     flagged = np.zeros(ratio.shape, bool)
     for band in range(ratio.shape[1]):
-        usual = ratio[sounding, band]
-        middle = float(np.percentile(usual, _USUAL))
-        spread = 1.4826 * float(np.median(np.abs(usual - np.median(usual))))
-        limit = middle + max(_OVER_DB, _SPREADS * spread)
+        least, usual = np.percentile(ratio[sounding, band], _USUAL)
+        limit = usual + max(_OVER_DB, _SPREADS * (usual - least))
         flagged[:, band] = sounding & (ratio[:, band] > limit) & (level[:, band] > _HEARD_DB)
     step = max(1, round(CELL_S * rate_hz / remainder.moment_frames)) * remainder.moment_frames / rate_hz
     spans = []

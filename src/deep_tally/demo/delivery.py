@@ -12,7 +12,7 @@ import numpy as np
 import soundfile
 
 from deep_tally.demo.exports import EXPORTS, Export
-from deep_tally.demo.song import ARTIST, FRAMES, KEY, TEMPO_BPM, TITLE, TRIGGER, Samples, compose
+from deep_tally.demo.song import ARTIST, FRAMES, KEY, TEMPO_BPM, TITLE, TRIGGER, Samples, compose, compose_unsent
 from deep_tally.demo.synth import RATE_HZ
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.phrase import Phrase
@@ -31,6 +31,7 @@ ROUGH_MIX, MASTER = f"{TITLE} rough mix.wav", f"{TITLE} master.wav"
 NOTES, _PLANTED = "Notes.txt", "planted.json"
 _MIX_PEAK_DBFS = -3.0
 _DRIVE = 2.5
+_UNSENT_GAIN = 2.0
 _WORDS = f"""{TITLE} by {ARTIST}. The rough mix is what we listen to.
 The bandoneon will follow on Friday.
 At 0:22 a long delay on the lead voice, please.
@@ -55,7 +56,11 @@ def write_demo(folder: Path) -> Path:
         delivery.mkdir(parents=True, exist_ok=True)
         parts = compose()
         gains = {e.part: _gain(parts[e.part], e.peak_dbfs) for e in EXPORTS if e.part is not None}
-        plain = {e.file: gains[e.part] * parts[e.part][:FRAMES] for e in EXPORTS if e.part is not None}
+        plain = {
+            e.file: 10 ** (e.faded_db / 20) * gains[e.part] * parts[e.part][:FRAMES]
+            for e in EXPORTS
+            if e.part is not None
+        }
 
         def write_part(export: Export) -> None:
             own = plain.get(export.file, np.zeros((FRAMES, 1)))
@@ -115,12 +120,17 @@ def _write(path: Path, export: Export, samples: Samples) -> None:
 
 
 def _write_mixes(folder: Path, parts: Mapping[str, Samples], gains: Mapping[str, float]) -> None:
-    """The true sum of all parts that are heard, tails included, at one gain; and once more, driven into a ceiling."""
+    """The sum of all parts that are heard, tails included, at one gain; and once more, driven into a ceiling.
+
+    A passage of the bandoneon, which is still to come, is in it.
+    """
     total = np.zeros((max(map(len, parts.values())), 2))
     for part, samples in parts.items():
         if part == TRIGGER:
             continue
         total += (gains[part] * (1.0 if samples.shape[1] == 2 else np.sqrt(0.5))) * samples
+    unsent = compose_unsent()
+    total[: len(unsent)] += _UNSENT_GAIN * unsent
     total *= _gain(total, _MIX_PEAK_DBFS)
     soundfile.write(folder / ROUGH_MIX, total, RATE_HZ, subtype="PCM_24")
     loud = np.tanh(_DRIVE * total)

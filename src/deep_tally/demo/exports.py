@@ -15,8 +15,9 @@ from deep_tally.demo.synth import RATE_HZ
 class Export:
     """How one part is exported.
 
-    `bits` 32 means float; `used_bits` fewer bits than the container holds; `shape` changes the samples first. `inside`
-    adds other exports' sound, by their file and a gain; without a `part`, that is all there is.
+    `bits` 32 means float; `used_bits` fewer bits than the container holds; `shape` changes the samples first;
+    `faded_db` is what its fader was moved by after the mix was made. `inside` adds other exports' sound, by their file
+    and a gain; without a `part`, that is all there is.
     """
 
     file: str
@@ -27,6 +28,7 @@ class Export:
     rate_hz: int = RATE_HZ
     bits: int = 24
     used_bits: int = 24
+    faded_db: float = 0.0
     faults: tuple[tuple[str, str, str], ...] = ()
     near_misses: tuple[tuple[str, str], ...] = ()
 
@@ -289,7 +291,11 @@ EXPORTS = (
         part="Brushes",
         peak_dbfs=-9.7,
         shape=_below(10_600),
-        faults=(("rate.upsampled", "ask", "made at 22.05 kHz and converted up"),),
+        faded_db=-5.0,
+        faults=(
+            ("content.level-moved", "note", "its fader was moved after the mix was made"),
+            ("rate.upsampled", "ask", "made at 22.05 kHz and converted up"),
+        ),
         near_misses=(("content.dropout", "rests between the strokes"),),
     ),
     Export(

@@ -226,11 +226,12 @@ class SongSet:
     @cached_property
     def sum_peak(self) -> SumPeak | None:
         """The true peak of the plain sum; None where it is not known, or files were placed elsewhere since."""
-        peak = self.comparison.sum_peak
-        if peak is None:
-            return None
-        placed = {t.path: self.placed_frames(t) for t in self.tracks if t.path in peak.starts}
-        return peak if placed == dict(peak.starts) else None
+        known = (self.comparison.sum_peak, self.mix_match.sum_peak if self.mix_match is not None else None)
+        for peak in filter(None, known):
+            placed = {t.path: self.placed_frames(t) for t in self.tracks if t.path in peak.starts}
+            if placed == dict(peak.starts):
+                return peak
+        return None
 
     def with_role(self, role: Role) -> tuple[Track, ...]:
         """The files of one role."""

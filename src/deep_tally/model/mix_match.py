@@ -6,6 +6,8 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from deep_tally.model.comparison import SumPeak
+
 Presence = Literal["in", "absent", "unsure"]
 """Whether a file is in the mix: certainly, without a trace, or there is no telling."""
 Verdict = Literal["complete", "accounted", "processed", "unsure", "unrelated"]
@@ -99,6 +101,8 @@ class MixMatch:
         How long a cell of the map is; the first one begins with the mix.
     mix_levels, left_levels : tuple of float
         For each cell, dBFS: the mix, and what no file gives.
+    sum_peak : SumPeak or None
+        That of the parts at the places that were found; None where none lies elsewhere than it was sent.
     """
 
     mix: str
@@ -114,6 +118,7 @@ class MixMatch:
     cell_s: float = 1.0
     mix_levels: tuple[float, ...] = ()
     left_levels: tuple[float, ...] = ()
+    sum_peak: SumPeak | None = None
 
     @property
     def can_judge(self) -> bool:

@@ -71,6 +71,8 @@ THRESHOLDS = MappingProxyType(
         "content.gaps_recurring": Threshold(default=20.0, unit="gaps", source=_MEASURED),
         "content.clicks_ms": Threshold(default=10.0, unit="ms of sound in all", source=_OURS),
         "content.leftover_rest_s": Threshold(default=8.0, unit="s", source=_CATALOGUE),
+        "length.short_of_mix_s": Threshold(default=2.0, unit="s", source=_OURS),
+        "content.level_moved_db": Threshold(default=3.0, unit="dB", source=_CATALOGUE),
         "content.exports_apart_h": Threshold(default=1.0, unit="h", source=_OURS),
     }
 )

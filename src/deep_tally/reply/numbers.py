@@ -45,6 +45,11 @@ def kilohertz(rate_hz: float) -> str:
     return f"{rate_hz / 1000:.4g} kHz"
 
 
+def hertz(hz: float) -> str:
+    """ "200 Hz", "3 kHz"."""
+    return f"{hz:.0f} Hz" if hz < 1000 else kilohertz(round(hz))
+
+
 def depth(bits: int | None, sample_format: str) -> str:
     """ "24 bit", "32 bit float", "lossy"."""
     if bits is None:

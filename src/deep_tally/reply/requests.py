@@ -64,7 +64,7 @@ TASKS = (
     Task(
         key="to-the-end",
         kind="request",
-        codes=("length.tail-cut", "length.set-cut", "length.short", "length.tail-room"),
+        codes=("length.tail-cut", "length.set-cut", "length.set-short-of-mix", "length.short", "length.tail-room"),
         one="Please let {file} ring out",
         many="Please let these {count} files ring out",
         short="Let it ring out",
@@ -399,6 +399,24 @@ TASKS = (
         many="Are there other sides to these {count} files?",
         short="The other side?",
         how="If so, please send it; if it is a mono sound, I'll use it as it is.",
+    ),
+    Task(
+        key="is-unsent",
+        kind="question",
+        codes=("content.unaccounted",),
+        one="Is there a part that was not sent?",
+        many="Is there a part that was not sent?",
+        short="A part not sent?",
+        how="If so, please send it, from the very start of the song. If it is an effect for me to make, let me know.",
+    ),
+    Task(
+        key="is-mono",
+        kind="question",
+        codes=("channels.all-mono",),
+        one="Were stereo tracks exported as mono?",
+        many="Were stereo tracks exported as mono?",
+        short="Stereo exported as mono?",
+        how="If so, please export those tracks again in stereo.",
     ),
     Task(
         key="is-mix",

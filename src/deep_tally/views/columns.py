@@ -120,6 +120,8 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.hum": "hum",
         "content.clips": "a clip",
         "content.leftover": "left over",
+        "content.not-in-mix": "not in the mix",
+        "content.level-moved": "level",
         "content.mix-copy": "a copy",
         "content.several-mixes": "which one?",
     }

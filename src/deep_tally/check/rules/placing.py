@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from deep_tally.check.build import about
+from deep_tally.check.rules.in_mix import placed_by_mix
 from deep_tally.check.rules.stamps import is_placed_by_hand
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
@@ -49,7 +50,7 @@ def shows_its_start(track: Track, song: SongSet, brief: Brief) -> bool:
 
 def is_placed(track: Track, song: SongSet, brief: Brief) -> bool:
     """Whether a stamp, the user or another file's sound says where it belongs."""
-    if is_placed_by_hand(song, track):
+    if is_placed_by_hand(song, track) or placed_by_mix(song, track) is not None:
         return True
     if track.format is not None and track.format.time_reference is not None and len(song.stamped) > 1:
         return True

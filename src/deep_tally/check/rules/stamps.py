@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from deep_tally.check.common import length_difference_s
+from deep_tally.check.rules.in_mix import placed_by_mix
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action
@@ -50,12 +51,14 @@ def placements_of(song: SongSet, set_by_user: Mapping[str, int], brief: Brief) -
         offset = offset_by_stamp(song, track) if track.role.is_assessed else None
         if track.path in set_by_user:
             placed[track.path] = Placement(frames=set_by_user[track.path], by="hand")
+        elif track.role.is_assessed and (by_mix := placed_by_mix(song, track)):
+            placed[track.path] = Placement(frames=by_mix, by="mix")
         elif offset and action_on_stamp(song, track, offset, brief) is Action.FIX:
             placed[track.path] = Placement(frames=offset, by="stamp")
     return placed
 
 
 def is_placed_by_hand(song: SongSet, track: Track) -> bool:
-    """Whether the user said where the file belongs."""
+    """Whether the user said where the file belongs, or the rough mix shows that it is not where the file begins."""
     placement = song.placements.get(track.path)
-    return placement is not None and placement.by == "hand"
+    return placement is not None and placement.by in ("hand", "mix")

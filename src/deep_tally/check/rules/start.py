@@ -11,7 +11,7 @@ from deep_tally.check.rules.placing import begins_at_sound, is_placed
 from deep_tally.check.rules.stamps import action_on_stamp, is_placed_by_hand, offset_by_stamp
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
-from deep_tally.model.findings import Action, Finding, Kind
+from deep_tally.model.findings import Action, EvidenceValue, Finding, Kind
 
 _TRIMMED_WITHIN_S = 0.1
 
@@ -41,6 +41,7 @@ def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
         if is_placed_by_hand(song, track):
             if offset := song.placed_frames(track):
                 bars = _bars(song, track, offset)
+                bars |= _by(song, track)
                 yield about(
                     "start.at-sound", Action.FIX, track, places=places, also=bars, ms=lack_ms, offset_frames=offset
                 )
@@ -53,17 +54,24 @@ def at_sound(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def offset(song: SongSet, brief: Brief) -> Iterator[Finding]:
-    """The file belongs elsewhere than at its own start, as the user placed it."""
+    """The file belongs elsewhere than at its own start, as the user placed it or the rough mix has it."""
     for track in song.assessed:
         frames = song.placed_frames(track)
         is_placed = frames != 0 and is_placed_by_hand(song, track)
         is_at_sound = _is_short(track, song, brief) and begins_at_sound(track, brief)  # by start.at-sound
         if is_placed and not (is_at_sound and offset_by_stamp(song, track) is None) and track.format is not None:
             ms = frames / track.format.rate_hz * 1000
-            yield about("start.offset", Action.FIX, track, also=_bars(song, track, frames), offset_frames=frames, ms=ms)
+            also = _bars(song, track, frames) | _by(song, track)
+            yield about("start.offset", Action.FIX, track, also=also, offset_frames=frames, ms=ms)
 
 
-def _bars(song: SongSet, track: Track, frames: int) -> dict[str, float]:
+def _by(song: SongSet, track: Track) -> dict[str, EvidenceValue]:
+    """Who says where a file belongs."""
+    placement = song.placements.get(track.path)
+    return {"by": placement.by} if placement is not None else {}
+
+
+def _bars(song: SongSet, track: Track, frames: int) -> dict[str, EvidenceValue]:
     """A number of frames from the song's start on in bars, and the beats after the last whole one, by the tempo."""
     timeline = song.facts.timeline
     if timeline is None or track.format is None:

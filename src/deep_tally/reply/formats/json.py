@@ -14,6 +14,7 @@ from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Entry, SoundFormat
 from deep_tally.model.findings import EvidenceValue, Finding, count_findings
 from deep_tally.model.measures import Measures
+from deep_tally.model.mix_match import MatchedFile, MixMatch
 from deep_tally.model.statements import Statement
 from deep_tally.reply.wording.speaker import Speaker
 
@@ -79,6 +80,7 @@ def _set(song: SongSet) -> dict[str, Any]:
         "key": song.facts.key,
         "files": [t.path for t in song.tracks],
         "sum_peak": _sum_peak(song),
+        "mix_match": _mix_match(song.mix_match) if song.mix_match is not None else None,
         "awaited": list(song.awaited),
         "statements": [_statement(s) for s in song.statements],
     }
@@ -97,6 +99,48 @@ def _sum_peak(song: SongSet) -> dict[str, Any] | None:
         "files": len(peak.starts),
         "left_out": peak.left_out,
         "parts": [{"file": p.path, "share": _level(p.share), "won_db": _level(p.won_db)} for p in peak.parts],
+    }
+
+
+def _mix_match(match: MixMatch) -> dict[str, Any]:
+    """What the rough mix says of the files."""
+    return {
+        "mix": match.mix,
+        "verdict": match.verdict,
+        "offset_frames": match.offset_frames,
+        "null_db": _level(match.null_db),
+        "worst_db": _level(match.worst_db),
+        "matched_share": _level(match.matched_share),
+        "left_out": list(match.left_out),
+        "files": [_in_mix(f) for f in match.files],
+        "unaccounted": [
+            {
+                "start_s": _level(s.start_s),
+                "stop_s": _level(s.stop_s),
+                "low_hz": _level(s.low_hz),
+                "high_hz": _level(s.high_hz),
+                "under_mix_db": _level(s.under_mix_db),
+            }
+            for s in match.spans
+        ],
+    }
+
+
+def _in_mix(file: MatchedFile) -> dict[str, Any]:
+    """What it says of one file; levels are `null` where the file is not in it."""
+    return {
+        "path": file.path,
+        "presence": file.presence,
+        "t": _level(file.t),
+        "start_frames": file.start_frames,
+        "is_sure": file.is_sure,
+        "other_starts": list(file.other_starts),
+        "level_db": _level(file.level_db),
+        "left_db": _level(file.left_db),
+        "right_db": _level(file.right_db),
+        "error_db": _level(file.error_db),
+        "is_inverted": file.is_inverted,
+        "section_db": [_level(level) if level == level else None for level in file.section_db],
     }
 
 

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from deep_tally.reply.numbers import decibels, duration, signed
+from deep_tally.reply.numbers import count, decibels, duration, signed
 from deep_tally.reply.wording.facts import (
     Facts,
     Wording,
@@ -89,6 +89,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} is named as one side, and the other side is missing",
             lambda f: f"named as the {f.evidence['side']} side",
             "If it is half of a stereo sound, the other half is missing.",
+        ),
+        "channels.all-mono": Wording(
+            "All files are mono, the mix is not",
+            "All files are mono, but the rough mix is wide",
+            lambda f: f"{count(int(f.number('count')), 'mono file')}, most of them in the middle of the mix",
+            "What was stereo is lost in a mono file.",
         ),
         "channels.unrelated": Wording(
             "Two different sounds in one stereo file",

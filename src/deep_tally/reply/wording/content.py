@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from deep_tally.reply.numbers import count, decibels, duration, level, listed
+from deep_tally.reply.numbers import clock, count, decibels, duration, hertz, level, listed
 from deep_tally.reply.wording.facts import (
     Facts,
     Wording,
@@ -90,6 +90,20 @@ def _scope(f: Facts) -> str:
     if f.finding.kind == "question":
         return f"{count(files, 'file')} named as groups are, which sound like several sources"
     return f"{count(files, 'group')} sent where every track was requested"
+
+
+def _unaccounted(f: Facts) -> str:
+    first, last = clock(f.number("start_s")), clock(f.number("stop_s"))
+    low, high = hertz(f.number("low_hz")), hertz(f.number("high_hz"))
+    under = f"{decibels(f.number('under_mix_db'))} under the mix"
+    more = int(f.number("spans")) - 1
+    also = f"; {count(more, 'more place')}" if more > 0 else ""
+    return f"something between {low} and {high} from {first} to {last}, {under}{also}"
+
+
+def _moved(f: Facts) -> str:
+    louder = "louder" if f.number("db") > 0 else "quieter"
+    return f"{decibels(abs(f.number('db')))} {louder} in the mix than at the level of the others"
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
@@ -220,6 +234,22 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} sounds again after the song has ended",
             lambda f: f"at {f.first_place}, {duration(f.number('ms'))} after everything else has ended",
             "It may be left over from another take.",
+        ),
+        "content.unaccounted": Wording(
+            "In the mix, but not in the files",
+            "The rough mix holds something that no file has",
+            _unaccounted,
+            "A part may be missing.",
+        ),
+        "content.not-in-mix": Wording(
+            "Not in the rough mix",
+            "{files} is not in the rough mix",
+            lambda f: "no trace of it in the mix, which the other files account for",
+        ),
+        "content.level-moved": Wording(
+            "Another level than in the mix",
+            "{files} has another level here than in the rough mix",
+            _moved,
         ),
         "content.mix-copy": Wording(
             "A copy of the mix",

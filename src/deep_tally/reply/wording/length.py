@@ -93,6 +93,17 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} stops before the song does",
             lambda f: f"its last click is {duration(f.number('ms'))}{in_bars(f)} before the last sound",
         ),
+        "length.set-short-of-mix": Wording(
+            "The files end before the mix does",
+            "All files end before the rough mix does",
+            lambda f: f"the mix sounds on for {duration(f.number('ms'))} after the last file has ended",
+            "Whatever plays there is missing.",
+        ),
+        "length.set-past-mix": Wording(
+            "Sounds on after the mix has ended",
+            "{files} sounds on after the rough mix has ended",
+            lambda f: f"{count(int(f.number('count')), 'file')} after the mix's end",
+        ),
         "length.idle-tail": Wording(
             "Long silence at the end",
             "All files end with a long silence",

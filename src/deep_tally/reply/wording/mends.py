@@ -18,7 +18,13 @@ _WORDS: Mapping[MendKind, str] = MappingProxyType(
         "save-as": "save it as the requested type, without loss",
     }
 )
-_PLACES = MappingProxyType({"hand": "put it where you placed it", "stamp": "place it by its time stamp"})
+_PLACES = MappingProxyType(
+    {
+        "hand": "put it where you placed it",
+        "stamp": "place it by its time stamp",
+        "mix": "put it where the rough mix has it",
+    }
+)
 _PADS = MappingProxyType(
     {"common": "add silence to the common end", "longest": "add silence up to the end of the longest one"}
 )

@@ -16,7 +16,8 @@ from deep_tally.reply.wording.facts import (
 def _placed(f: Facts) -> str:
     frames, ms = int(f.number("offset_frames")), f.number("ms")
     way = "later" if frames > 0 else "earlier"
-    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{in_bars(f)}) {way} than the file's own start"
+    who = "by the rough mix" if f.evidence.get("by") == "mix" else "as you placed it"
+    return f"{count(abs(frames), 'sample')} ({duration(abs(ms))}{in_bars(f)}) {way} than the file's own start, {who}"
 
 
 def _at_sound(f: Facts) -> str:
@@ -24,7 +25,8 @@ def _at_sound(f: Facts) -> str:
     frames = f.evidence.get("offset_frames")
     if not isinstance(frames, (int, float)):
         return text
-    return f"{text}; you placed it at {f.at(frames, digits=3)}{in_bars(f)} after the start"
+    who = "the rough mix has it" if f.evidence.get("by") == "mix" else "you placed it"
+    return f"{text}; {who} at {f.at(frames, digits=3)}{in_bars(f)} after the start"
 
 
 def _click_off(f: Facts) -> str:
@@ -53,8 +55,8 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "Without the silence before it, nothing says where in the song it belongs.",
         ),
         "start.offset": Wording(
-            "Placed by hand",
-            "{files} was placed by hand",
+            "Belongs elsewhere",
+            "{files} belongs elsewhere than where it was sent",
             _placed,
             "",
         ),
