@@ -13,6 +13,7 @@ import pytest
 
 import searching  # noqa: F401 - decides how many examples property tests try
 import stable
+from deep_tally.compare import matching
 from deep_tally.demo.awkward import write_awkward
 from deep_tally.demo.delivery import write_demo
 from deep_tally.engine.check_run import KERNELS, CheckRun, Refused
@@ -28,6 +29,16 @@ if not os.environ.get("DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", f"offscreen:configfile={screens}")
 
 _HOMES = itertools.count()
+_mix_of = matching.mix_of
+# A rough mix is held against its files only where a test is about that: it takes seconds each time.
+matching.mix_of = lambda tracks, comparison: None
+
+
+@pytest.fixture(autouse=True)
+def with_mix_match(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Tests that are marked with `mix_match` hold rough mixes against their files."""
+    if "mix_match" in request.keywords:
+        monkeypatch.setattr(matching, "mix_of", _mix_of)
 
 
 def check_folder(folder: Path, **options: Path) -> Delivery:

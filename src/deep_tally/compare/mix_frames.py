@@ -53,6 +53,8 @@ class MixFrames:
 
     def reweight(self, floor: float) -> None:
         """Weight by another floor (of the mix's greatest mean power), in place: higher, and weak bands count less."""
+        if not self.weights.any():
+            return  # the mix is silent
         power = 1 / np.square(self.weights, dtype=np.float64)
         greatest = float(power.max()) / (1 + _FLOOR)
         anew = 1 / np.sqrt(power + (floor - _FLOOR) * greatest)
@@ -110,7 +112,8 @@ def gather(
     firsts = moments_of(frames, len(files), mix.rate_hz)
     of_mix = spectra_of(mix, firsts)
     power = (of_mix.real**2 + of_mix.imag**2).mean(axis=(0, 1), dtype=np.float64)
-    weights = (1 / np.sqrt(power + _FLOOR * max(float(power.max()), 1e-30))).astype(np.float32)
+    greatest = float(power.max())
+    weights = (1 / np.sqrt(power + _FLOOR * greatest) if greatest else np.zeros_like(power)).astype(np.float32)
     bins = of_mix.shape[2]
     all_files = np.empty((len(firsts), SIDES, bins, len(files)), np.complex64)
 

@@ -41,15 +41,17 @@ class Located:
 
 
 def common_lag(located: Sequence[Located]) -> int:
-    """The lag that most files share, each counted by how far its peak stands out; 0 where none is firm."""
+    """The lag that most firm files share, of several that with the highest peaks; 0 where none is firm."""
     votes: Counter[int] = Counter()
+    heights: Counter[int] = Counter()
     for file in located:
         if file.is_firm:
-            votes[file.peaks[0].lag] += round(min(file.peaks[0].height, 200.0))
+            votes[file.peaks[0].lag] += 1
+            heights[file.peaks[0].lag] += round(file.peaks[0].height)
     if not votes:
         return 0
     together = {lag: sum(votes[lag + d] for d in (-1, 0, 1)) for lag in votes}
-    return max(together, key=lambda lag: (together[lag], votes[lag], -abs(lag)))
+    return max(together, key=lambda lag: (together[lag], votes[lag], heights[lag], -abs(lag)))
 
 
 def first_guess(file: Located, common: int) -> int:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from deep_tally.compare.mix_lags import Thin
+from deep_tally.compare.mix_lags import THIN_HZ, Thin
 from deep_tally.compare.mix_timeline import SIDES, OnTimeline, thin_blocks
 
 BAND_EDGES_HZ = (25.0, 60.0, 120.0, 200.0, 400.0, 800.0, 1600.0, 3000.0, 6000.0, 10_000.0, 15_000.0)
@@ -96,7 +96,7 @@ def remainder(
                 on_block(block + 1, blocks)
                 yield left.astype(np.float32)
 
-    thin = thin_blocks(each(), mix.rate_hz, SIDES)
+    thin = thin_blocks(each(), mix.rate_hz, SIDES)[: -(-frames * THIN_HZ // mix.rate_hz)]
     count = -(-frames // _SPAN)
     of_mix, of_left, direct_mix, direct_left = (np.concatenate(column)[:count] for column in zip(*found, strict=True))
     return Remainder(of_mix, of_left, direct_mix, direct_left, thin)

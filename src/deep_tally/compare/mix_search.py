@@ -20,7 +20,8 @@ from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 _READERS = 2
 _BUS_FROM_DB, _BUS_GIVES_DB = -25.0, 1.5
 _CODED_FLOOR = 1e-2
-_BETTER_DB = 0.05
+_SURE, _MAD_SIGMA, _TINY_SHARE = 6.0, 1.4826, 1e-5
+_SETTLED_AFTER = 3
 _FAR_S = 0.02  # places nearer to each other are one place
 _BLOCK = 1 << 18
 
@@ -113,8 +114,12 @@ class MixSearch:
         known = products(frames)
         fitted = Fitted(starts, common, frames, known, fit(known), located=located)
         self._fit_bus(fitted)
-        for number in range(len(self._sources)):
-            self._settle(fitted, number, common_thin)
+        for _ in range(_SETTLED_AFTER):
+            before = list(fitted.starts)
+            for number in range(len(self._sources)):
+                self._settle(fitted, number, common_thin)
+            if before == fitted.starts:
+                break  # one that is put right shows where others belong
         self._rescue(fitted)
         self._fit_bus(fitted)
         return fitted
@@ -163,19 +168,21 @@ class MixSearch:
         chosen = fitted.starts[number]
         thin = round(chosen * THIN_HZ / self.rate_hz)
         others = alternatives(fitted.located[number], thin, common_thin)
-        if not others:
-            return
         starts = [chosen, *(fitted.common if o == common_thin else self._refine(number, o) for o in others)]
+        if chosen == fitted.common and fitted.located[number].peaks:
+            starts.append(self._refine(number, common_thin))  # a few frames off is off
+        starts = list(dict.fromkeys(starts))
+        if len(starts) == 1:
+            return
         left, spectra, tried = [], [], []
         for start in starts:
             with self._sources[number].open(start) as sound:
                 spectra.append(spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights)
             fitted.frames.with_file(number, spectra[-1])
             tried.append(products_with(fitted.products, fitted.frames, number, fitted.weights))
-            left.append(float(fit(tried[-1]).left.sum()))
-        best, tiny = int(np.argmin(left)), 1e-9 * float(np.median(left))
-        over = 10 * np.log10((np.array(left) + tiny) / (left[best] + tiny))
-        as_good = np.flatnonzero(over < _BETTER_DB).tolist()
+            left.append(fit(tried[-1]).left.sum(axis=1))
+        best = int(np.argmin([here.sum() for here in left]))
+        as_good = [n for n in range(len(starts)) if not _is_better(left[best], left[n])]
         if fitted.common in starts and starts.index(fitted.common) in as_good:
             best = starts.index(fitted.common)
         fitted.starts[number], fitted.products = starts[best], tried[best]
@@ -231,6 +238,20 @@ class MixSearch:
         finally:
             for sound in opened:
                 sound.close()
+
+
+def _is_better(left: Array, than: Array) -> bool:
+    """Whether a place leaves surely less than another one, where a loop a bar off differs in a few moments only.
+
+    Parameters
+    ----------
+    left, than : float64 [shape=(moments,)]
+        What each leaves.
+    """
+    gain = than - left
+    usual = float(np.median(np.abs(gain - np.median(gain))))
+    noise = _MAD_SIGMA * usual * np.sqrt(len(gain)) + _TINY_SHARE * float(left.sum())
+    return bool(float(gain.sum()) > _SURE * noise)
 
 
 def median_null_db(frames: MixFrames, gains: Gains) -> float:

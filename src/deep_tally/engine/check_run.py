@@ -385,7 +385,7 @@ class CheckRun:
             return False
         if with_corrections(self.found, corrections).entries != self.intake.entries:
             known: Mapping[str, Track] = self.measuring.by_path
-            if not self.measuring.is_done:
+            if not self.measuring.is_done or self.stage == "matching":
                 # What is being measured may not be wanted now: whatever is not done starts again.
                 self.crew.cancel()
             self._begin({path: t for path, t in known.items() if is_measured(t)})

@@ -127,7 +127,7 @@ class Band(QWidget):
         self.next = QPushButton("Write the reply")
         self.next.setProperty("look", "main")
         self.next.setMinimumHeight(38)
-        self.next.setToolTip("Write the reply to the client (Ctrl+5)")
+        self.next.setToolTip("Write the reply to the client (Ctrl+6)")
         self.to_come = PlainLabel()
         self.to_come.setFont(font(12))
         self.to_come.setWordWrap(True)

@@ -66,7 +66,8 @@ class MainMenus:
             action.setShortcuts(standard)
             # The reply's text has an undo of its own.
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            for widget in (window.desk, window.line_up, window.brief_panel, window.parts, window.names, window.paper):
+            views = (window.desk, window.line_up, window.mix_match, window.parts, window.names, window.paper)
+            for widget in (*views, window.brief_panel):
                 widget.addAction(action)
             self._edit.addAction(action)
         self._edit.addSeparator()

@@ -41,6 +41,13 @@ class Navigator:
                 window.line_up.list.go_to(window.sheet.current_path)
             window.line_up.list.setFocus()
 
+    def show_mix_match(self) -> None:
+        """Go to the rough mix held against the files."""
+        if self._is_assessed():
+            self.show_page(self._window.mix_match)
+            self._window.presenter.fill_page()
+            self._window.mix_match.table.setFocus()
+
     def show_parts(self) -> None:
         """Go to the parts the brief asks for."""
         if self._is_assessed():
@@ -125,6 +132,7 @@ class Navigator:
         steps = {
             window.desk: window.steps.sheet,
             window.line_up: window.steps.line_up,
+            window.mix_match: window.steps.mix_match,
             window.parts: window.steps.parts,
             window.names: window.steps.names,
             window.reply: window.steps.reply,

@@ -53,7 +53,7 @@ class Presenter(QObject):
         self._window.menus.cancel.setEnabled(True)
 
     def _show_progress(self) -> None:
-        self._window.progress.show_run(self._state.measuring, self._state.comparing)
+        self._window.progress.show_run(self._state.measuring, self._state.comparing, self._state.matching)
 
     def opened(self, again: bool) -> None:
         """The files are known; `again` when it is the delivery that was open, read again."""
@@ -108,6 +108,12 @@ class Presenter(QObject):
         """The assessment is new."""
         self._refill_timer.stop()
         self._calm()
+        if self._state.is_matching:
+            # Everything that needs no rough mix is there; only this strip says that more is to come.
+            self._window.progress.begin()
+            self._window.progress.show()
+            self._window.menus.cancel.setEnabled(True)
+            self._show_progress()
         self.fill()
         delivery = self._state.delivery
         if delivery is not None:
@@ -160,6 +166,10 @@ class Presenter(QObject):
             self.fill_reply()
         elif page is self._window.line_up:
             self._window.line_up.show_all(delivery, self._state.corrections, song=self._song_name(delivery))
+        elif page is self._window.mix_match:
+            song = self._song_name(delivery)
+            is_matching = self._state.is_matching
+            self._window.mix_match.show_all(delivery, self._state.corrections, song=song, is_matching=is_matching)
         elif page is self._window.parts:
             self._window.parts.show_all(delivery, self._state.corrections, self._state.brief)
         elif page is self._window.names:

@@ -11,6 +11,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import megabytes
 
 if TYPE_CHECKING:
+    from deep_tally.compare.matching import Matching
     from deep_tally.compare.run import Comparing
     from deep_tally.measure.run import Measuring
 
@@ -62,9 +63,14 @@ class ProgressStrip(QWidget):
         """Measuring begins."""
         self.bar.setRange(0, _STEPS)
 
-    def show_run(self, measuring: Measuring | None, comparing: Comparing | None) -> None:
-        """How far measuring is, or comparing after it."""
+    def show_run(self, measuring: Measuring | None, comparing: Comparing | None, matching: Matching | None) -> None:
+        """How far measuring is, or comparing after it, or matching after that."""
         if measuring is None:
+            return
+        if matching is not None and not matching.is_done:
+            name = readable(matching.at_work.rpartition("/")[2])
+            self.words.setText(f"Looking for {name} in the rough mix" if name else "Matching the rough mix")
+            self.bar.setValue(round(matching.share * _STEPS))
             return
         if measuring.is_done:
             if comparing is not None and not comparing.is_done:

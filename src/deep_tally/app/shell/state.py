@@ -16,6 +16,8 @@ from deep_tally.app.shell.briefs import Briefs
 from deep_tally.app.shell.clerks import Clerks
 from deep_tally.app.shell.file_reader import FileReader
 from deep_tally.app.shell.undo import CorrectionChange
+from deep_tally.compare.matching import Matching
+from deep_tally.compare.mix_job import MatchJob
 from deep_tally.compare.run import CompareJob, Comparing
 from deep_tally.engine.check_run import (
     KERNELS,
@@ -39,7 +41,7 @@ from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.role_words import role_words
-from deep_tally.session.cached import compare_cached, measure_cached
+from deep_tally.session.cached import compare_cached, match_cached, measure_cached
 from deep_tally.session.words import add_word, vocabulary_at_hand
 from deep_tally.work.crew import Crew, Progress
 
@@ -98,6 +100,7 @@ class CheckState(QObject):
         self.job: Job = measure_cached
         """What a worker does for one file."""
         self.compare_job: CompareJob = compare_cached
+        self.match_job: MatchJob | None = match_cached
         """What a worker does for the files of one song."""
         self._next: CheckRun | None = None
         self._crew = Crew(preload=KERNELS)
@@ -151,6 +154,11 @@ class CheckState(QObject):
         return self.run is not None and self.run.stage in ("measuring", "comparing")
 
     @property
+    def is_matching(self) -> bool:
+        """Whether a rough mix is being held against its files; everything else is known then."""
+        return self.run is not None and self.run.stage == "matching"
+
+    @property
     def intake(self) -> Intake | None:
         """What was delivered, as the user corrected it; None while nothing is open."""
         return self.run.intake if self.run is not None else None
@@ -169,6 +177,11 @@ class CheckState(QObject):
     def comparing(self) -> Comparing | None:
         """How far comparing is; None before it begins."""
         return self.run.comparing if self.run is not None else None
+
+    @property
+    def matching(self) -> Matching | None:
+        """How far matching is; None before it begins, and without a rough mix."""
+        return self.run.matching if self.run is not None else None
 
     @property
     def corrections(self) -> Corrections:
@@ -197,7 +210,7 @@ class CheckState(QObject):
         self._next = CheckRun(
             paths, self.brief, vocabulary=self.vocabulary, rough_mix=rough_mix, crew=self._crew, again=again
         )
-        self._next.job, self._next.compare_job = self.job, self.compare_job
+        self._next.job, self._next.compare_job, self._next.match_job = self.job, self.compare_job, self.match_job
         self.clerks.tidy()
         self._timer.start()
 
@@ -229,7 +242,7 @@ class CheckState(QObject):
 
     def cancel(self) -> None:
         """Stop measuring; what was measured is kept and assessed."""
-        if self.is_measuring:
+        if self.is_measuring or self.is_matching:
             self._stop_measuring()
         elif self._next is not None or self._is_making_demo:
             self._is_making_demo = False  # it is made all the same, and there at once the next time
@@ -237,7 +250,7 @@ class CheckState(QObject):
             self.abandoned.emit()
 
     def _stop_measuring(self) -> None:
-        if self.run is not None and self.is_measuring:
+        if self.run is not None and (self.is_measuring or self.is_matching):
             self.run.cancel()
             self._settle()
 

@@ -21,9 +21,10 @@ class Steps(QWidget):
         super().__init__()
         self.sheet = _step("Sheet", "All files and what is wrong with them (Ctrl+1)")
         self.line_up = _step("Line-up", "All files on one time axis (Ctrl+2)")
-        self.parts = _step("Parts", "The requested parts and the files received for them (Ctrl+3)")
-        self.names = _step("Names", "New names for the ready copy (Ctrl+4)")
-        self.reply = _step("Reply", "The reply to the client (Ctrl+5)")
+        self.mix_match = _step("Mix match", "The rough mix held against the files (Ctrl+3)")
+        self.parts = _step("Parts", "The requested parts and the files received for them (Ctrl+4)")
+        self.names = _step("Names", "New names for the ready copy (Ctrl+5)")
+        self.reply = _step("Reply", "The reply to the client (Ctrl+6)")
         self.brief_button = plain_button(
             "Brief: Multitrack mix", "What is requested and what was received (Ctrl+B)", "quiet"
         )
@@ -53,7 +54,7 @@ class Steps(QWidget):
     @property
     def all(self) -> tuple[QPushButton, ...]:
         """The steps, in order."""
-        return (self.sheet, self.line_up, self.parts, self.names, self.reply)
+        return (self.sheet, self.line_up, self.mix_match, self.parts, self.names, self.reply)
 
     def mark(self, current: QPushButton | None) -> None:
         """Mark the step of the view that is shown; None for one that is no step."""

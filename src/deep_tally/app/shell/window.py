@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from deep_tally.app.bench.bench import Bench
     from deep_tally.app.brief.brief_panel import BriefPanel
     from deep_tally.app.line_up.line_up_view import LineUpView
+    from deep_tally.app.mix_match.mix_match_view import MixMatchView
     from deep_tally.app.names.names_view import NamesView
     from deep_tally.app.pages.paper_view import PaperView
     from deep_tally.app.pages.reply_view import ReplyView
@@ -73,6 +74,7 @@ class Window(QMainWindow):
     line_up: LineUpView
     listening: Listening
     player_bar: PlayerBar
+    mix_match: MixMatchView
     parts: PartsView
     names: NamesView
     paper: PaperView
@@ -156,6 +158,7 @@ class Window(QMainWindow):
         from deep_tally.app.bench.bench import Bench
         from deep_tally.app.brief.brief_panel import BriefPanel
         from deep_tally.app.line_up.line_up_view import LineUpView
+        from deep_tally.app.mix_match.mix_match_view import MixMatchView
         from deep_tally.app.names.names_view import NamesView
         from deep_tally.app.pages.paper_view import PaperView
         from deep_tally.app.pages.reply_view import ReplyView
@@ -173,6 +176,7 @@ class Window(QMainWindow):
         self.listening = Listening(self)
         self.line_up = LineUpView(self.theme, self.settings, self.listening)
         self.player_bar = PlayerBar(self.theme, self.listening)
+        self.mix_match = MixMatchView(self.theme)
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
         self.paper = PaperView(self.theme, self.settings)
@@ -190,9 +194,9 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
-        for page in (self.line_up, self.parts, self.names, self.reply, self.paper):
+        for page in (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.paper):
             self.pages.addWidget(page)
-        for part in (self.line_up, self.parts, self.names, self.reply, self.paper, self.player_bar):
+        for part in (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.paper, self.player_bar):
             self.theme.style(part)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
 

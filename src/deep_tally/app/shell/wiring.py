@@ -27,6 +27,7 @@ class Wiring(QObject):
             self._window.state.noticed,
             self._window.reply.said,
             self._window.line_up.said,
+            self._window.mix_match.said,
             self._window.playback.said,
             self._window.brief_menu.said,
             self._window.names.said,
@@ -50,7 +51,7 @@ class Wiring(QObject):
         state.refused.connect(self._refused)
         state.clerks.saved.connect(self._window.saved)
         self._window.progress.cancel_button.clicked.connect(state.cancel)
-        for view in (self._window.line_up, self._window.parts, self._window.names):
+        for view in (self._window.line_up, self._window.mix_match, self._window.parts, self._window.names):
             view.corrected.connect(state.correct)
         for page in (self._window.reply, self._window.paper):
             page.slow_to_save.connect(lambda of, path: state.clerks.save_page(of, path, state.client))
@@ -61,6 +62,7 @@ class Wiring(QObject):
         for step, show in (
             (steps.sheet, window.navigator.show_sheet),
             (steps.line_up, window.navigator.show_line_up),
+            (steps.mix_match, window.navigator.show_mix_match),
             (steps.parts, window.navigator.show_parts),
             (steps.names, window.navigator.show_names),
             (steps.reply, window.navigator.show_reply),
@@ -82,7 +84,9 @@ class Wiring(QObject):
         for view in (bench.waveform, window.line_up.canvas, window.line_up.edge):
             view.samples_wanted.connect(state.reader.request_samples)
         window.line_up.tempo_given.connect(self._set_tempo)
-        window.line_up.file_wanted.connect(window.navigator.show_in_sheet)
+        for files in (window.line_up, window.mix_match):
+            files.file_wanted.connect(window.navigator.show_in_sheet)
+        window.mix_match.mix_named.connect(state.set_rough_mix)
         window.playback.changed.connect(window.navigator.show_player)
         panel.edited.connect(self._edit_brief)
         panel.misses.connect(window.filter.keep_misses)

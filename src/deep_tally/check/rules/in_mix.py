@@ -12,6 +12,7 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 
 _PLACED_T = 15.0
+_TOLERATED = 2  # frames: a coded mix shows no place better than that
 """Files that are not in a mix reach 3.1, those that are 15 and more (measured: docs/mix-match.md)."""
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 0.6, 4
 _AROUND_S = 1.0
@@ -24,7 +25,8 @@ def placed_by_mix(song: SongSet, track: Track) -> int | None:
     match, found, sound = song.mix_match, song.in_mix.get(track.path), track.format
     if match is None or found is None or sound is None or not _is_sure(found):
         return None
-    return round(found.start_frames * sound.rate_hz / match.rate_hz)
+    frames = round(found.start_frames * sound.rate_hz / match.rate_hz)
+    return frames if abs(frames) > _TOLERATED else 0
 
 
 def _is_sure(found: MatchedFile) -> bool:
@@ -115,11 +117,11 @@ def unaccounted(song: SongSet, brief: Brief) -> Iterator[Finding]:
 
 
 def _is_left_out(song: SongSet, match: MixMatch) -> bool:
-    """Whether files with a sound of their own were not looked for, or there is no telling of some."""
+    """Whether files with a sound of their own were not looked for."""
     twice = {t.path for t in song.comparison.twins} | {s.path for s in song.comparison.sums}
     heard = {t.path for t in song.assessed if t.is_heard}
     unread = any(t.measures is None and t.role.is_assessed for t in song.tracks)
-    return unread or bool((set(match.left_out) & heard) - twice) or any(f.presence == "unsure" for f in match.files)
+    return unread or bool((set(match.left_out) & heard) - twice)
 
 
 def _on_files(match: MixMatch) -> list[Unaccounted]:

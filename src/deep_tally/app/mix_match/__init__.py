@@ -1,0 +1,1 @@
+"""The view in which a rough mix is held against its files."""
