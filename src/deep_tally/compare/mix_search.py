@@ -113,13 +113,11 @@ class MixSearch:
         frames = self._gather(starts)
         known = products(frames)
         fitted = Fitted(starts, common, frames, known, fit(known), located=located)
+        # Without a bus first: files that stand elsewhere look like one.
+        self._settle_all(fitted, common_thin)
         self._fit_bus(fitted)
-        for _ in range(_SETTLED_AFTER):
-            before = list(fitted.starts)
-            for number in range(len(self._sources)):
-                self._settle(fitted, number, common_thin)
-            if before == fitted.starts:
-                break  # one that is put right shows where others belong
+        if fitted.bus is not None:
+            self._settle_all(fitted, common_thin)
         self._rescue(fitted)
         self._fit_bus(fitted)
         return fitted
@@ -162,6 +160,15 @@ class MixSearch:
             if through is not None and median_null_db(fitted.frames, through[0]) < plain_db - _BUS_GIVES_DB:
                 fitted.gains, fitted.bus = through
                 fitted.products = products(fitted.frames, fitted.weights)
+
+    def _settle_all(self, fitted: Fitted, common_thin: int) -> None:
+        """Settle each file's place, and all once more where that moved any: one put right shows where others belong."""
+        for _ in range(_SETTLED_AFTER):
+            before = list(fitted.starts)
+            for number in range(len(self._sources)):
+                self._settle(fitted, number, common_thin)
+            if before == fitted.starts:
+                return
 
     def _settle(self, fitted: Fitted, number: int, common_thin: int) -> None:
         """Of several places that are nearly as good, take the one with which least is left."""
