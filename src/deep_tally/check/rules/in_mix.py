@@ -14,6 +14,7 @@ from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 _PLACED_T = 15.0
 _TOLERATED = 2  # frames: a coded mix shows no place better than that
 """Files that are not in a mix reach 3.1, those that are 15 and more (measured: docs/mix-match.md)."""
+_LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 0.6, 4
 _AROUND_S = 1.0
 _LOST_AFTER_S = 8.0
@@ -53,7 +54,7 @@ def level_moved(song: SongSet, brief: Brief) -> Iterator[Finding]:
             continue  # every file was normalised, or stands at a fader of its own
         for track in tracks:
             moved = levels[track.path] - usual
-            if abs(moved) >= least_db:
+            if abs(moved) > least_db - _LEVEL_SLACK_DB:
                 yield about("content.level-moved", Action.NOTE, track, db=moved)
 
 
