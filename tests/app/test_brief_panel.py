@@ -67,7 +67,7 @@ def test_the_panel_opens_and_closes_with_a_key_and_is_remembered(window: Window,
     qtbot.keyClick(window, Qt.Key.Key_B, CTRL)
     assert window.brief_panel.isVisible()
     assert window.settings.text("brief open") == "yes"
-    for key in (Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_5, Qt.Key.Key_6, Qt.Key.Key_1):
+    for key in (Qt.Key.Key_2, Qt.Key.Key_3, Qt.Key.Key_4, Qt.Key.Key_5, Qt.Key.Key_6, Qt.Key.Key_7, Qt.Key.Key_1):
         qtbot.keyClick(window, key, CTRL)
         assert window.brief_panel.isVisible()  # beside every view
     qtbot.keyClick(window, Qt.Key.Key_B, CTRL)
@@ -300,7 +300,7 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
 def test_the_clients_page_needs_no_delivery(fresh: Window, qtbot: QtBot) -> None:
     fresh.activateWindow()
     wait(fresh.isActiveWindow)
-    qtbot.keyClick(fresh, Qt.Key.Key_6, CTRL)
+    qtbot.keyClick(fresh, Qt.Key.Key_7, CTRL)
     assert fresh.pages.currentWidget() is fresh.paper
     assert fresh.paper.page.title == "What to send for the mix"
     qtbot.keyClick(fresh.paper, Qt.Key.Key_Escape)

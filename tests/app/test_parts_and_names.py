@@ -84,7 +84,7 @@ def drop(window: Window, paths: list[str], view: QAbstractItemView, place: QPoin
 
 
 def test_asked_parts_stand_with_their_files_and_what_is_missing(named: Window, qtbot: QtBot) -> None:
-    qtbot.keyClick(named, Qt.Key.Key_3, CTRL)
+    qtbot.keyClick(named, Qt.Key.Key_4, CTRL)
     assert named.pages.currentWidget() is named.parts
     assert rows_of(named) == {
         "kick in": ("1 file", ["01 Kick In.wav"]),
@@ -150,7 +150,7 @@ def test_a_name_that_was_understood_offers_no_word(named: Window) -> None:
 
 
 def test_parts_are_reported_with_the_keyboard_alone(named: Window, qtbot: QtBot) -> None:
-    qtbot.keyClick(named, Qt.Key.Key_3, CTRL)
+    qtbot.keyClick(named, Qt.Key.Key_4, CTRL)
     files = named.parts.files
     files.setFocus()
     files.setCurrentRow(0)
@@ -247,7 +247,7 @@ def new_names(window: Window) -> dict[str, str]:
 
 def test_new_names_stand_beside_the_old_ones(named: Window, qtbot: QtBot, folder: Path) -> None:
     before = sorted(p.name for p in folder.iterdir())
-    qtbot.keyClick(named, Qt.Key.Key_4, CTRL)
+    qtbot.keyClick(named, Qt.Key.Key_5, CTRL)
     assert named.pages.currentWidget() is named.names
     assert new_names(named) == {
         "01 Kick In.wav": "01 Kick In.wav",

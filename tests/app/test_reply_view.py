@@ -20,7 +20,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 @pytest.fixture
 def window(window: Window, qtbot: QtBot) -> Window:
-    qtbot.keyClick(window, Qt.Key.Key_5, CTRL)
+    qtbot.keyClick(window, Qt.Key.Key_6, CTRL)
     assert window.pages.currentWidget() is window.reply
     return window
 

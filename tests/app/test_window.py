@@ -205,7 +205,7 @@ def test_progress_names_the_file_and_the_window_stays_responsive(fresh: Window, 
 def test_a_step_that_cannot_be_shown_yet_says_why_and_is_not_marked(fresh: Window, tmp_path: Path) -> None:
     fresh.open([small_delivery(tmp_path / "Song 96 BPM", 4, seconds=20)])
     wait(lambda: fresh.state.measuring is not None and fresh.state.delivery is None)
-    for step in (fresh.steps.parts, fresh.steps.names, fresh.steps.reply):
+    for step in (fresh.steps.mix_match, fresh.steps.parts, fresh.steps.names, fresh.steps.reply):
         step.click()
         assert "Wait until all files are measured" in fresh.said.text()
         assert fresh.pages.currentWidget() is fresh.desk

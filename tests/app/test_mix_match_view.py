@@ -1,0 +1,168 @@
+"""The mix match in the window: what it shows, what can be done there, and what it says without a mix."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from app.conftest import wait
+from compare.mixes import small
+from deep_tally.app.mix_match.mix_table import FILE, LEVEL, MAP, PLACE
+from deep_tally.app.shell.window import Window
+from detectors.mix_songs import write
+from sounds import RATE
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+MOVED = RATE // 2
+
+
+def deliver(folder: Path) -> Path:
+    """Four parts, one of them from later on; a tone that nobody sent is in the mix."""
+    song = small(25, count=5, seconds=10.0)
+    files = dict(song.files)
+    files["03 Part.wav"] = replace(files["03 Part.wav"], sound=files["03 Part.wav"].sound[MOVED:])
+    time = np.arange(2 * RATE) / RATE
+    mix = song.mix.copy()
+    mix[5 * RATE : 7 * RATE] += (0.15 * np.sin(2 * np.pi * 500 * time) * np.hanning(len(time)))[:, None]
+    return write(folder, replace(song, files=files, mix=mix), mix_name="Song rough mix.wav")
+
+
+@pytest.fixture
+def matched(fresh: Window, tmp_path: Path, qtbot: QtBot, with_mix_match: None) -> Window:
+    fresh.open([deliver(tmp_path / "Song 120 BPM A minor")])
+    wait(lambda: fresh.state.run is not None and fresh.state.run.stage == "matching")
+    assert fresh.progress.isVisible()
+    wait(lambda: "in the rough mix" in fresh.progress.words.text())
+    fresh.activateWindow()
+    wait(fresh.isActiveWindow)
+    qtbot.keyClick(fresh, Qt.Key.Key_3, CTRL)
+    assert "being held against the files" in fresh.mix_match.nothing.text()
+    wait(lambda: fresh.state.run is not None and fresh.state.run.is_done and fresh.mix_match.shown is not None)
+    return fresh
+
+
+def cell(window: Window, path: str, column: int) -> str:
+    model = window.mix_match.table.rows
+    assert model.shown is not None
+    number = [row.path for row in model.shown.rows].index(path)
+    return str(model.data(model.index(number, column)))
+
+
+@pytest.mark.mix_match
+def test_the_map_says_where_each_file_belongs_and_how_loud_it_is(matched: Window) -> None:
+    view = matched.mix_match
+    assert not matched.progress.isVisible()
+    assert view.verdict.text().startswith("5 of 5 files account for the rough mix")
+    assert view.remainder.text() == "1 stretch of it that no file gives."
+    assert cell(matched, "03 Part.wav", PLACE) == "+0.500 s, bar 1"
+    assert cell(matched, "01 Part.wav", PLACE) == "where it was sent"
+    assert cell(matched, "03 Part.wav", FILE) == "Part"
+    assert cell(matched, "01 Part.wav", LEVEL).startswith("\N{MINUS SIGN}")
+    model = view.table.rows
+    words = model.data(model.index(2, MAP), Qt.ItemDataRole.AccessibleTextRole)
+    assert words.startswith("Part: +0.500 s, bar 1, ")
+    assert words.endswith("Fix here")
+    delivery = matched.state.delivery
+    assert delivery is not None
+    codes = {f.code for f in delivery.findings}
+    assert {"start.offset", "content.unaccounted"} <= codes
+
+
+@pytest.mark.mix_match
+def test_by_keyboard_through_files_and_stretches(matched: Window, qtbot: QtBot) -> None:
+    view = matched.mix_match
+    view.table.setFocus()
+    view.table.selectRow(0)
+    qtbot.keyClick(view.table, Qt.Key.Key_Down)
+    assert view.table.currentIndex().row() == 1
+    qtbot.keyClick(view.table, Qt.Key.Key_Return)
+    assert matched.pages.currentWidget() is matched.desk
+    assert matched.sheet.current_path == "02 Part.wav"
+    qtbot.keyClick(matched, Qt.Key.Key_3, CTRL)
+    view.strip.setFocus()
+    qtbot.keyClick(view.strip, Qt.Key.Key_Right)
+    assert view.strip.current == 0
+    assert "400 to 800 Hz" in matched.said.text()
+    assert "No file gives" in matched.said.text()
+    qtbot.keyClick(view.strip, Qt.Key.Key_Right)
+    assert view.strip.current == 0
+
+
+@pytest.mark.mix_match
+def test_a_click_on_a_stretch_says_what_it_is(matched: Window, qtbot: QtBot) -> None:
+    strip = matched.mix_match.strip
+    box = strip.span_rect(0)
+    assert box.width() > 20
+    qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    assert strip.current == 0
+    qtbot.mouseClick(strip, Qt.MouseButton.LeftButton, pos=QPointF(5, 5).toPoint())
+    assert strip.current is None
+
+
+@pytest.mark.mix_match
+def test_levels_are_copied_and_places_are_taken_and_given_back(matched: Window, qtbot: QtBot) -> None:
+    view, state = matched.mix_match, matched.state
+    view.levels_button.click()
+    lines = QGuiApplication.clipboard().text().splitlines()
+    assert len(lines) == 5
+    assert lines[0].startswith("01 Part.wav\t-")
+    assert not view.places_button.isEnabled()  # all of them are sure, and stand there already
+    state.correct(state.corrections.with_place("03 Part.wav", 99), "Place")
+    assert view.places_button.isEnabled()
+    view.places_button.click()
+    assert state.corrections.places["03 Part.wav"] == MOVED
+    assert "1 file placed" in matched.said.text()
+    state.undo_stack.undo()
+    assert state.corrections.places["03 Part.wav"] == 99
+
+
+@pytest.mark.mix_match
+def test_the_strip_and_the_map_stand_over_each_other_at_every_width(matched: Window) -> None:
+    for width in (1000, 1280, 1900):
+        matched.resize(width, 800)
+        QApplication.processEvents()
+        view = matched.mix_match
+        left, wide = view.table.share_width()
+        assert left + wide < view.table.viewport().width()
+        assert view.strip.span_rect(0).left() >= left
+        assert view.strip.span_rect(0).right() <= left + wide
+        assert not view.grab().isNull()
+
+
+def test_without_a_mix_it_says_what_it_could_do_and_offers_what_could_be_one(
+    fresh: Window, tmp_path: Path, qtbot: QtBot
+) -> None:
+    folder = deliver(tmp_path / "Song 120 BPM A minor")
+    (folder / "Song rough mix.wav").rename(folder / "Reference.wav")
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.steps.mix_match.click()
+    view = fresh.mix_match
+    assert view.pages.currentIndex() == 1
+    assert "nobody sent" in view.nothing.text()
+    offers = {offer.text(): offer for offer in view.offers}
+    if offers:
+        offers["Reference.wav"].click()
+        wait(lambda: fresh.state.delivery is not None)
+        assert fresh.state.corrections.rough_mixes == ("Reference.wav",)
+
+
+def test_files_that_only_sound_like_no_mix_are_not_offered(fresh: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    folder = tmp_path / "Song"
+    folder.mkdir()
+    noise = np.random.default_rng(1).uniform(-0.1, 0.1, (2, RATE * 3))
+    for number, sound in enumerate(noise):
+        soundfile.write(folder / f"{number} Viola.wav", sound, RATE, subtype="PCM_24")
+    fresh.open([folder])
+    wait(lambda: fresh.state.delivery is not None)
+    fresh.steps.mix_match.click()
+    assert fresh.mix_match.offers == []
+    assert fresh.mix_match.pages.currentIndex() == 1
