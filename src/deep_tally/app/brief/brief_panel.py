@@ -72,7 +72,7 @@ class BriefPanel(QWidget):
         self.name_button.setMenu(self.menu)
         self.changed = PlainLabel()
         self.page_button = QPushButton("The client's page")
-        self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+6)")
+        self.page_button.setToolTip("The brief as a page for the client: what to send and how to check it (Ctrl+7)")
         head = self._make_head()
         self.pane = QScrollArea()
         self._fill_pane()
@@ -178,7 +178,7 @@ class BriefPanel(QWidget):
         self.coverage[line.key] = coverage
         if line.key == "parts":
             self.parts_button = QPushButton("none")
-            self.parts_button.setToolTip("The requested parts and the files received for them (Ctrl+3)")
+            self.parts_button.setToolTip("The requested parts and the files received for them (Ctrl+4)")
             self.parts_button.clicked.connect(self.parts_wanted)
             editor: QWidget = self.parts_button
         else:
