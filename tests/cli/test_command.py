@@ -26,7 +26,9 @@ from deep_tally.reply.formats.json import schema
 
 
 def run(*arguments: object, **options: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "deep_tally", *map(str, arguments)]
+    """The command; a check without the mix match, which takes long and has tests of its own."""
+    quick = ("--no-mix-match",) if arguments[:1] == ("check",) else ()
+    command = [sys.executable, "-m", "deep_tally", *map(str, (*arguments[:1], *quick, *arguments[1:]))]
     return subprocess.run(command, capture_output=True, text=True, timeout=120, check=False, **options)  # type: ignore[call-overload]
 
 
@@ -260,7 +262,7 @@ def test_signals_that_end_the_command_leave_nothing_behind(tmp_path: Path, own_h
     soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
     packed = zipped(tmp_path / "upload.zip", noise)
     running = subprocess.Popen(
-        [sys.executable, "-m", "deep_tally", "check", str(packed)],
+        [sys.executable, "-m", "deep_tally", "check", "--no-mix-match", str(packed)],
         stderr=subprocess.PIPE,
         text=True,
         preexec_fn=heed_signals,
@@ -339,7 +341,7 @@ def test_on_a_terminal_what_a_file_shows_by_itself_is_said_before_the_others_are
         sound(tmp_path / name)
     soundfile.write(tmp_path / "Harp.wav", np.zeros(4 * 48_000), 48_000, subtype="PCM_24")  # the largest goes first
     ours, theirs = pty.openpty()
-    command = [sys.executable, "-m", "deep_tally", "check", str(tmp_path)]
+    command = [sys.executable, "-m", "deep_tally", "check", "--no-mix-match", str(tmp_path)]
     with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=theirs) as process:
         os.close(theirs)
         said = b""
@@ -375,7 +377,7 @@ def test_a_kill_while_measuring_leaves_no_process_and_the_next_start_works(tmp_p
     first = sound(tmp_path / "Bass.wav", 60)
     for number in range(12):
         os.link(first, tmp_path / f"Bass {number}.wav")
-    process = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", str(tmp_path)])
+    process = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", "--no-mix-match", str(tmp_path)])
     children = Path(f"/proc/{process.pid}/task/{process.pid}/children")
     wait_for(lambda: len(children.read_text().split()) >= 2)  # a worker, and what Python keeps beside it
     workers = children.read_text().split()
@@ -419,7 +421,7 @@ def test_a_kill_while_unpacking_is_swept_at_the_next_start(tmp_path: Path, own_h
     noise = tmp_path / "Noise.wav"
     soundfile.write(noise, np.random.default_rng(1).uniform(-0.5, 0.5, (48_000 * 120, 2)), 48_000, subtype="PCM_24")
     packed = zipped(tmp_path / "upload.zip", noise)
-    running = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", str(packed)])
+    running = subprocess.Popen([sys.executable, "-m", "deep_tally", "check", "--no-mix-match", str(packed)])
     wait_for(lambda: any(p.is_file() for f in unpacked_folders(own_home) for p in f.rglob("1.wav")))
     running.send_signal(signal.SIGKILL)
     running.wait()

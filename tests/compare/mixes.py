@@ -20,7 +20,7 @@ from detectors.mix_songs import MixSong, Sent, mixed
 from sounds import RATE, ArrayReader
 
 Sound = NDArray[np.float64]
-SECONDS = 10.0
+SECONDS = 8.0
 
 
 class Reader:
@@ -51,7 +51,7 @@ def on_timeline(sound: Sound, start: int = 0) -> OnTimeline:
     return OnTimeline(Reader(sound), start)
 
 
-def small(seed: int, count: int = 6, seconds: float = SECONDS) -> MixSong:
+def small(seed: int, count: int = 5, seconds: float = SECONDS) -> MixSong:
     """Struck noise and tones, each in a band and at times of its own; every second one stereo."""
     random = np.random.default_rng((311, seed))
     frames = round(seconds * RATE)

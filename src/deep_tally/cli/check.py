@@ -46,6 +46,7 @@ def run_check(
     client: str,
     progress: bool | None,
     no_cache: bool,
+    mix_match: bool,
     fresh: bool,
     into_delivery: bool,
     quiet: bool,
@@ -67,6 +68,8 @@ def run_check(
     sweep()
     sweep_unfinished()
     run = CheckRun(paths, asked, vocabulary=vocabulary, rough_mix=rough_mix, is_cached=not no_cache, is_fresh=fresh)
+    if not mix_match:
+        run.match_job = None
     with run, _progress(shown) as show:
         for event in run:
             if isinstance(event, Refused):

@@ -185,6 +185,7 @@ EXPORTS = (
         part="Hammered dulcimer",
         peak_dbfs=-9.8,
         faults=(("name.generic", "ask", "the name does not say what plays"),),
+        near_misses=(("content.level-moved", "its sound is in another file as well"),),
     ),
     Export(
         file="11 Voice lead dry.wav",

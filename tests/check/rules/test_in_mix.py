@@ -180,6 +180,10 @@ def test_what_the_client_has_announced_is_not_asked_for() -> None:
 def test_what_a_faulty_file_lost_explains_a_stretch() -> None:
     lost = track("01 Bass.wav", frames=RATE * 10, last_sound_frame=RATE * 10 - 1)
     assert found(match_of([lost, *SET], spans=(SPAN,)), [lost, *SET], "content.unaccounted") == []
+    longer = replace(SPAN, stop_s=28.1)  # a file is missing for eight seconds after its end
+    assert len(found(match_of([lost, *SET], spans=(longer,)), [lost, *SET], "content.unaccounted")) == 1
+    just = replace(SPAN, stop_s=25.9)
+    assert found(match_of([lost, *SET], spans=(just,)), [lost, *SET], "content.unaccounted") == []
     far = replace(SPAN, start_s=20.0, stop_s=25.0)
     assert len(found(match_of([lost, *SET], spans=(far,)), [lost, *SET], "content.unaccounted")) == 1
 

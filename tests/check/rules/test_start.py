@@ -124,7 +124,9 @@ def test_a_moved_file_is_reported_with_samples_time_and_bars() -> None:
     part = track(frames=SECONDS * RATE - 5 * RATE)
     (found,) = of("start.offset", findings([part, *others()], places={part.path: 5 * RATE}))
     assert found.action is Action.FIX
-    assert said(found, part.path, part) == "240000 samples (5 s, 2 bars) later than the file's own start"
+    assert (
+        said(found, part.path, part) == "240000 samples (5 s, 2 bars) later than the file's own start, as you placed it"
+    )
 
 
 @pytest.mark.parametrize(

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
 
 from deep_tally.app.base.marks import draw_shape
+from deep_tally.app.base.plain import as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.views.mix_map import MixMap, MixRow
 
@@ -48,8 +49,10 @@ class MixModel(QAbstractTableModel):
             return None
         if role == Qt.ItemDataRole.DisplayRole:
             return (row.title, "", row.place, row.level)[index.column()]
-        if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
+        if role == Qt.ItemDataRole.AccessibleTextRole:
             return row.words
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return as_plain(row.words)
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -53,7 +53,8 @@ class Presenter(QObject):
         self._window.menus.cancel.setEnabled(True)
 
     def _show_progress(self) -> None:
-        self._window.progress.show_run(self._state.measuring, self._state.comparing, self._state.matching)
+        matching = self._state.run.matching if self._state.run is not None else None
+        self._window.progress.show_run(self._state.measuring, self._state.comparing, matching)
 
     def opened(self, again: bool) -> None:
         """The files are known; `again` when it is the delivery that was open, read again."""
@@ -94,6 +95,11 @@ class Presenter(QObject):
             self._window.menus.cancel.setEnabled(True)
             self._show_progress()
 
+    @property
+    def _is_matching(self) -> bool:
+        """Whether a rough mix is being held against its files; everything else is known then."""
+        return self._state.run is not None and self._state.run.stage == "matching"
+
     def measured(self, track: Track) -> None:
         """One more file is measured."""
         if not self._refill_timer.isActive():
@@ -108,7 +114,7 @@ class Presenter(QObject):
         """The assessment is new."""
         self._refill_timer.stop()
         self._calm()
-        if self._state.is_matching:
+        if self._is_matching:
             # Everything that needs no rough mix is there; only this strip says that more is to come.
             self._window.progress.begin()
             self._window.progress.show()
@@ -168,7 +174,7 @@ class Presenter(QObject):
             self._window.line_up.show_all(delivery, self._state.corrections, song=self._song_name(delivery))
         elif page is self._window.mix_match:
             song = self._song_name(delivery)
-            is_matching = self._state.is_matching
+            is_matching = self._is_matching
             self._window.mix_match.show_all(delivery, self._state.corrections, song=song, is_matching=is_matching)
         elif page is self._window.parts:
             self._window.parts.show_all(delivery, self._state.corrections, self._state.brief)

@@ -16,7 +16,6 @@ from deep_tally.app.shell.briefs import Briefs
 from deep_tally.app.shell.clerks import Clerks
 from deep_tally.app.shell.file_reader import FileReader
 from deep_tally.app.shell.undo import CorrectionChange
-from deep_tally.compare.matching import Matching
 from deep_tally.compare.mix_job import MatchJob
 from deep_tally.compare.run import CompareJob, Comparing
 from deep_tally.engine.check_run import (
@@ -154,7 +153,7 @@ class CheckState(QObject):
         return self.run is not None and self.run.stage in ("measuring", "comparing")
 
     @property
-    def is_matching(self) -> bool:
+    def _is_matching(self) -> bool:
         """Whether a rough mix is being held against its files; everything else is known then."""
         return self.run is not None and self.run.stage == "matching"
 
@@ -177,11 +176,6 @@ class CheckState(QObject):
     def comparing(self) -> Comparing | None:
         """How far comparing is; None before it begins."""
         return self.run.comparing if self.run is not None else None
-
-    @property
-    def matching(self) -> Matching | None:
-        """How far matching is; None before it begins, and without a rough mix."""
-        return self.run.matching if self.run is not None else None
 
     @property
     def corrections(self) -> Corrections:
@@ -242,7 +236,7 @@ class CheckState(QObject):
 
     def cancel(self) -> None:
         """Stop measuring; what was measured is kept and assessed."""
-        if self.is_measuring or self.is_matching:
+        if self.is_measuring or self._is_matching:
             self._stop_measuring()
         elif self._next is not None or self._is_making_demo:
             self._is_making_demo = False  # it is made all the same, and there at once the next time
@@ -250,7 +244,7 @@ class CheckState(QObject):
             self.abandoned.emit()
 
     def _stop_measuring(self) -> None:
-        if self.run is not None and (self.is_measuring or self.is_matching):
+        if self.run is not None and (self.is_measuring or self._is_matching):
             self.run.cancel()
             self._settle()
 

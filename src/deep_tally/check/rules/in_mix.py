@@ -16,7 +16,7 @@ _TOLERATED = 2  # frames: a coded mix shows no place better than that
 """Files that are not in a mix reach 3.1, those that are 15 and more (measured: docs/mix-match.md)."""
 _LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 0.6, 4
-_AROUND_S = 1.0
+_AROUND_S, _COVERED = 1.0, 0.5
 _LOST_AFTER_S = 8.0
 _WIDE_DB, _CENTRED_DB, _CENTRED_SHARE = -12.0, 1.0, 0.8
 
@@ -142,7 +142,13 @@ def _on_files(match: MixMatch) -> list[Unaccounted]:
 
 
 def _explained(span: Unaccounted, lost: Sequence[tuple[float, float]]) -> bool:
-    return any(start < span.stop_s and stop > span.start_s for start, stop in lost)
+    """Whether what files lost covers most of a stretch."""
+    covered, reached = 0.0, span.start_s
+    for start, stop in sorted(lost):
+        start, stop = max(start, reached), min(stop, span.stop_s)
+        if stop > start:
+            covered, reached = covered + stop - start, stop
+    return covered > _COVERED * (span.stop_s - span.start_s)
 
 
 def _lost(song: SongSet) -> Iterator[tuple[float, float]]:
