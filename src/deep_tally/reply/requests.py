@@ -64,13 +64,23 @@ TASKS = (
     Task(
         key="to-the-end",
         kind="request",
-        codes=("length.tail-cut", "length.set-cut", "length.set-short-of-mix", "length.short", "length.tail-room"),
+        codes=("length.tail-cut", "length.set-cut", "length.short", "length.tail-room"),
         one="Please let {file} ring out",
         many="Please let these {count} files ring out",
         short="Let it ring out",
         how="Set the end of the export range a few seconds after the last sound has died away,"
         " the same for every track.",
         check="How to check: the end of every file is silent.",
+    ),
+    Task(
+        key="whole-song",
+        kind="request",
+        codes=("length.set-short-of-mix",),
+        one="Please export all files to the end of the song",
+        many="Please export all files to the end of the song",
+        short="Export to the song's end",
+        how="Set the end of the export range after the song's last sound, the same for every track.",
+        check="How to check: the files are as long as the rough mix, or longer.",
     ),
     Task(
         key="whole-bars",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -13,11 +14,13 @@ from deep_tally.check.rules.in_mix import placed_by_mix
 from deep_tally.check.rules.stamps import placements_of
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
-from deep_tally.model.delivery import SongSet, Track
+from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.findings import Finding
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 from deep_tally.model.placement import Placement
 from deep_tally.model.statements import Statement
+from deep_tally.reply.formats.text import to_text
+from deep_tally.reply.letter import write_letter
 from tracks import RATE, ROUGH_MIX, SECONDS, others, song_of, stereo, track
 
 SPAN = Unaccounted(start_s=10.0, stop_s=14.0, low_hz=200.0, high_hz=800.0, under_mix_db=9.0)
@@ -233,3 +236,12 @@ def test_mono_files_in_the_middle_make_no_wide_mix(width_db: float, right_db: fl
     assert ("channels.all-mono" in [f.code for f in tally(song, DEFAULT_BRIEF)]) is asked
     with_stereo = replace(song_of([*SET, stereo("9 Pad.wav"), mix], mix=False), mix_match=match)
     assert "channels.all-mono" not in [f.code for f in tally(with_stereo, DEFAULT_BRIEF)]
+
+
+def test_the_client_is_asked_about_the_whole_set_and_not_about_no_files() -> None:
+    song = replace(song_of([*SET, mix_ending(SECONDS + 3)], mix=False), mix_match=match_of(SET, spans=(SPAN,)))
+    delivery = Delivery(source=Path("Song"), name="Song", sets=(song,), findings=tally(song, DEFAULT_BRIEF))
+    letter = to_text(write_letter(delivery))
+    assert "1. Please export all files to the end of the song" in letter
+    assert "2. Is there a part that was not sent?" in letter
+    assert "0 files" not in letter
