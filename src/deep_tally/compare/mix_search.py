@@ -19,11 +19,9 @@ from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 
 _READERS = 2
 _BUS_FROM_DB, _BUS_GIVES_DB = -25.0, 1.5
-_CODED_FLOOR = 1e-2
 _SURE, _MAD_SIGMA, _TINY_SHARE = 6.0, 1.4826, 1e-5
 _SETTLED_AFTER = 3
 _FAR_S = 0.02  # places nearer to each other are one place
-_BLOCK = 1 << 18
 
 Array = NDArray[np.float64]
 Alive = Callable[[int], None]
