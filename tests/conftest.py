@@ -30,13 +30,13 @@ if not os.environ.get("DISPLAY"):
 
 _HOMES = itertools.count()
 _mix_of = matching.mix_of
-# A rough mix is held against its files only where a test is about that: it takes seconds each time.
+# A rough mix is compared with its files only where a test is about that: it takes seconds each time.
 matching.mix_of = lambda tracks, comparison: None
 
 
 @pytest.fixture(autouse=True)
 def with_mix_match(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Tests that are marked with `mix_match` hold rough mixes against their files."""
+    """Tests that are marked with `mix_match` compare rough mixes with their files."""
     if "mix_match" in request.keywords:
         monkeypatch.setattr(matching, "mix_of", _mix_of)
 

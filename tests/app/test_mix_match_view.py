@@ -44,7 +44,7 @@ def matched(fresh: Window, tmp_path: Path, qtbot: QtBot, with_mix_match: None) -
     fresh.activateWindow()
     wait(fresh.isActiveWindow)
     qtbot.keyClick(fresh, Qt.Key.Key_3, CTRL)
-    assert "being held against the files" in fresh.mix_match.nothing.text()
+    assert "being compared with the files" in fresh.mix_match.nothing.text()
     wait(lambda: fresh.state.run is not None and fresh.state.run.is_done and fresh.mix_match.shown is not None)
     return fresh
 

@@ -67,7 +67,9 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--fresh", is_flag=True, help="Ignore the corrections you made to the delivery earlier.")
 @click.option("--no-cache", is_flag=True, help="Measure every file again, and keep nothing for next time.")
 @click.option(
-    "--mix-match/--no-mix-match", default=True, help="Hold the rough mix against the files, or not, which is faster."
+    "--mix-match/--no-mix-match",
+    default=True,
+    help="Compare the rough mix with the files, or skip that, which is faster.",
 )
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:

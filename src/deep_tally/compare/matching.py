@@ -1,4 +1,4 @@
-"""Hold the rough mix of every song against its files with a crew, once they are compared."""
+"""Compare the rough mix of every song with its files, with a crew, once those are compared with each other."""
 
 from __future__ import annotations
 
@@ -129,7 +129,7 @@ class Matching:
 
 
 def mix_of(tracks: Sequence[Track], comparison: Comparison) -> Track | None:
-    """The mix that the files are held against: the rough mix, of several the one that holds most of them."""
+    """The mix that the files are looked for in: the rough mix, of several the one that holds most of them."""
     mixes = [t for t in tracks if t.role is Role.ROUGH_MIX and t.is_heard]
     members = {m.path: len(m.members) - (m.copy_of is not None) for m in comparison.mixes}
     return max(mixes, key=lambda t: members.get(t.path, 0), default=None)

@@ -1,4 +1,4 @@
-"""What a worker does when a song's files are compared: hold its rough mix against them."""
+"""What a worker does once a song's files are compared: look for them in its rough mix."""
 
 from __future__ import annotations
 

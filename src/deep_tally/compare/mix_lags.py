@@ -94,7 +94,7 @@ class MixCorrelation:
     def against(self, sound: Thin) -> tuple[int, NDArray[np.float32]]:
         """The first lag, and the correlation there and at all lags that follow, in standard deviations.
 
-        Of a long file only a loud stretch is held against the mix.
+        Of a long file only a loud stretch is used.
         """
         from scipy.fft import irfft, next_fast_len, rfft
 

@@ -88,7 +88,7 @@ class Moved:
 
 @dataclass(frozen=True, slots=True)
 class Assessed:
-    """The delivery is assessed; once more when its rough mix was held against the files."""
+    """The delivery is assessed; once more when its rough mix was compared with the files."""
 
     delivery: Delivery
 
@@ -135,7 +135,7 @@ class CheckRun:
         self.job: Job = measure_cached if is_cached else measure_entry
         self.compare_job: CompareJob = compare_cached if is_cached else compare_song
         self.match_job: MatchJob | None = match_cached if is_cached else match_mix
-        """Holds a rough mix against the files of its song; None where that is not wanted."""
+        """Compares a rough mix with the files of its song; None where that is not wanted."""
         self.found: Intake | None = None
         """What was delivered, as it was found."""
         self.intake: Intake | None = None
@@ -293,7 +293,7 @@ class CheckRun:
         return [Assessed(delivery)]
 
     def _match(self, delivery: Delivery) -> None:
-        """Hold the rough mixes against the files, whose roles are known now."""
+        """Compare the rough mixes with the files, whose roles are known now."""
         if self.match_job is None or self.intake is None or self.comparing is None or not self.comparing.is_whole:
             return
         songs = {name: song.tracks for name, song in zip(self.intake.songs, delivery.sets, strict=True)}

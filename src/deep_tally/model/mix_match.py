@@ -78,7 +78,7 @@ class Unaccounted:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MixMatch:
-    """A rough mix held against the files of its song.
+    """A rough mix compared with the files of its song.
 
     Attributes
     ----------

@@ -15,7 +15,7 @@ def incomplete_words(incomplete: Incomplete) -> str:
     if incomplete.what == "comparing":
         what = f"{count(len(files), 'file')} could not be compared with each other here ({names})"
     elif incomplete.what == "matching":
-        what = f"{names} could not be held against the other files here"
+        what = f"{names} could not be compared with the other files here"
     elif incomplete.what == "opening":
         what = f"{names} could not be opened here"
     elif len(files) == 1:

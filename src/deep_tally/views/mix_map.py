@@ -76,7 +76,7 @@ class MixMap:
 
 
 def mix_map(delivery: Delivery, song: SongSet) -> MixMap | None:
-    """The map of a song; None where no mix was held against its files."""
+    """The map of a song; None where no mix was compared with its files."""
     match = song.mix_match
     if match is None:
         return None
@@ -164,7 +164,7 @@ def cell_words(shown: MixMap, row: MixRow, cell: int) -> str:
 
 
 def candidates(song: SongSet) -> tuple[str, ...]:
-    """Files that could be the rough mix, where none was held against the others."""
+    """Files that could be the rough mix, where none is known yet."""
     mixes = [m.path for m in song.comparison.mixes]
     roles = (Role.REFERENCE, Role.MIX)
     return tuple(dict.fromkeys([*mixes, *(t.path for t in song.tracks if t.role in roles)]))

@@ -1,1 +1,1 @@
-"""The view in which a rough mix is held against its files."""
+"""The view that compares a rough mix with its files."""

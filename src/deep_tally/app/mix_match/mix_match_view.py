@@ -1,4 +1,4 @@
-"""A rough mix held against its files: does what came add up to what the client heard?"""
+"""A rough mix compared with its files: do the files add up to what the client heard?"""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from deep_tally.views.mix_map import MixMap, candidates, mix_map, span_words
 _LEGEND = (
     "Dark: what the file holds there is in the mix. Pale: it is not. Dashed: where the file stands as it was sent."
 )
-_WAITING = "The rough mix is being held against the files. Everything else can be looked at meanwhile."
+_WAITING = "The rough mix is being compared with the files. You can look at everything else meanwhile."
 _WITHOUT = (
     "No rough mix came with this song. With one, this shows where every file belongs, how loud it was, whether it is in"
     " the mix at all, and what the mix holds that nobody sent."

@@ -42,7 +42,7 @@ class Navigator:
             window.line_up.list.setFocus()
 
     def show_mix_match(self) -> None:
-        """Go to the rough mix held against the files."""
+        """Go to the comparison of the rough mix with the files."""
         if self._is_assessed():
             self.show_page(self._window.mix_match)
             self._window.presenter.fill_page()

@@ -97,7 +97,7 @@ class Presenter(QObject):
 
     @property
     def _is_matching(self) -> bool:
-        """Whether a rough mix is being held against its files; everything else is known then."""
+        """Whether a rough mix is being compared with its files; everything else is known then."""
         return self._state.run is not None and self._state.run.stage == "matching"
 
     def measured(self, track: Track) -> None:

@@ -154,7 +154,7 @@ class CheckState(QObject):
 
     @property
     def _is_matching(self) -> bool:
-        """Whether a rough mix is being held against its files; everything else is known then."""
+        """Whether a rough mix is being compared with its files; everything else is known then."""
         return self.run is not None and self.run.stage == "matching"
 
     @property

@@ -21,7 +21,7 @@ class Steps(QWidget):
         super().__init__()
         self.sheet = _step("Sheet", "All files and what is wrong with them (Ctrl+1)")
         self.line_up = _step("Line-up", "All files on one time axis (Ctrl+2)")
-        self.mix_match = _step("Mix match", "The rough mix held against the files (Ctrl+3)")
+        self.mix_match = _step("Mix match", "The rough mix compared with the files (Ctrl+3)")
         self.parts = _step("Parts", "The requested parts and the files received for them (Ctrl+4)")
         self.names = _step("Names", "New names for the ready copy (Ctrl+5)")
         self.reply = _step("Reply", "The reply to the client (Ctrl+6)")
