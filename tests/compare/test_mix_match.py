@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from compare.mixes import SECONDS, matched, of, small, stranger
-from detectors.mix_songs import as_mp3, bussed, mixed
+from detectors.mix_songs import Sent, as_mp3, bussed, mixed
 from sounds import RATE
 
 
@@ -185,3 +185,18 @@ def test_the_map_shows_where_a_file_is_heard_and_that_the_mix_has_it() -> None:
     assert (there[heard > 100] > 240).all()
     assert heard[-1] == 0  # it rests in the last second
     assert len(song.mix) == SECONDS * RATE
+
+
+def test_a_loop_that_could_lie_on_many_beats_is_never_sure_of_a_wrong_one() -> None:
+    song = small(26, seconds=12.0)
+    beat = RATE // 2
+    hit = np.random.default_rng(1).standard_normal(6000) * np.exp(-np.arange(6000) / 900)
+    loop = np.zeros((len(song.mix), 1))
+    for at in range(0, len(loop) - beat, beat):
+        loop[at : at + 6000, 0] += 0.3 * hit
+    whole = mixed({**song.files, "20 Loop.wav": Sent(loop, 0, (0.5, 0.5))}, len(song.mix))
+    late = 7 * beat + 2000
+    files = {**whole.files, "20 Loop.wav": replace(whole.files["20 Loop.wav"], sound=loop[late:])}
+    found = of(matched(files, whole.mix), "20 Loop.wav")
+    assert found.presence == "in"
+    assert found.start_frames == late or not found.is_sure

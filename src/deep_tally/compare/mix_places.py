@@ -82,6 +82,11 @@ def alternatives(file: Located, chosen: int, common: int) -> list[int]:
     return list(dict.fromkeys([common, *good]))
 
 
+def as_high(file: Located) -> list[int]:
+    """The lags whose peaks are nearly as high as the highest."""
+    return [p.lag for p in file.peaks if p.height >= _AS_GOOD * file.peaks[0].height]
+
+
 def refined(mix: OnTimeline, file: OnTimeline, thin_lag: int, loud: Sequence[int]) -> int:
     """The start of a file on the mix's axis to the frame, from its lag at `THIN_HZ`.
 

@@ -13,7 +13,7 @@ from deep_tally.compare.mix_bus import Bus, fit_through_bus
 from deep_tally.compare.mix_frames import MixFrames, gather, spectra_of
 from deep_tally.compare.mix_gains import IN_T, Gains, Products, fit, products, products_with
 from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, middle_or_left, smoothed_power
-from deep_tally.compare.mix_places import Located, alternatives, common_lag, first_guess, mode_of, refined
+from deep_tally.compare.mix_places import Located, alternatives, as_high, common_lag, first_guess, mode_of, refined
 from deep_tally.compare.mix_remainder import Remainder, remainder
 from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 
@@ -177,7 +177,7 @@ class MixSearch:
         if chosen == fitted.common and fitted.located[number].peaks:
             starts.append(self._refine(number, common_thin))  # a few frames off is off
         starts = list(dict.fromkeys(starts))
-        if len(starts) == 1:
+        if len(starts) == 1 and starts[0] == fitted.common:
             return
         left, spectra, tried = [], [], []
         for start in starts:
@@ -196,6 +196,11 @@ class MixSearch:
         far = _FAR_S * self.rate_hz
         others_as_good = dict.fromkeys(starts[n] for n in as_good if abs(starts[n] - starts[best]) > far)
         fitted.other_starts[number] = tuple(others_as_good)
+        if starts[best] != fitted.common:
+            # A loop has more places than were tried: none of them is ruled out.
+            more = (round(lag * self.rate_hz / THIN_HZ) for lag in as_high(fitted.located[number]))
+            untried = [start for start in more if all(abs(start - tried_at) > far for tried_at in starts)]
+            fitted.other_starts[number] += tuple(untried)
 
     def _rescue(self, fitted: Fitted) -> None:
         """Look for files without a trace once more, in what the others leave of the mix."""
