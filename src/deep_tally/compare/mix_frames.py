@@ -57,11 +57,11 @@ class MixFrames:
             return  # the mix is silent
         power = 1 / np.square(self.weights, dtype=np.float64)
         greatest = float(power.max()) / (1 + _FLOOR)
-        anew = 1 / np.sqrt(power + (floor - _FLOOR) * greatest)
-        factor = (anew / self.weights).astype(np.float32)
+        reweighted = 1 / np.sqrt(power + (floor - _FLOOR) * greatest)
+        factor = (reweighted / self.weights).astype(np.float32)
         self.mix[:] *= factor
         self.files[:] *= factor[:, None]
-        self.weights[:] = anew
+        self.weights[:] = reweighted
 
 
 def moments_of(frames: int, columns: int, rate_hz: int) -> NDArray[np.int64]:

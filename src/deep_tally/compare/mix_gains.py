@@ -89,7 +89,7 @@ def products(frames: MixFrames, weights: Spectra | None = None) -> Products:
 
 
 def products_with(known: Products, frames: MixFrames, number: int, weights: Spectra | None = None) -> Products:
-    """The products once more after one file's spectra were put elsewhere: only its own are made anew."""
+    """The products after one file's spectra were replaced: only its own are computed again."""
     among, with_mix = known.among.copy(), known.with_mix.copy()
     for moment in range(len(among)):
         for side in range(among.shape[1]):

@@ -37,7 +37,7 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
     fitted = search.search()
     certainty = fitted.gains.certainty
     if fitted.bus is None:
-        # Encoders thin out what is weak and high: levels are told by what is strong.
+        # Encoders thin out what is weak and high: levels are read from what is strong.
         fitted.frames.reweight(_CODED_FLOOR)
         fitted.products = products(fitted.frames)
         fitted.gains = _without_strangers(fitted.products, fit(fitted.products)).or_else(fitted.gains)

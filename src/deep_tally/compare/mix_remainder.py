@@ -62,7 +62,7 @@ def remainder(
     frames : int
         How much of the time axis, from its frame 0.
     response : complex128 [shape=(bins,)], optional
-        The filter of a bus at the frequencies `hz`; its gain is then found anew for every moment.
+        The filter of a bus at the frequencies `hz`; its gain is then found for every moment.
     on_block : callable
         Called with (blocks done, blocks in all); may raise to end the work.
 
