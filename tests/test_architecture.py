@@ -243,6 +243,7 @@ TOGETHER = {
     "compare/test_compare.py": "model: comparison",
     "compare/test_mix_match.py": "model: mix_match; compare: mix_search",
     "views/test_mix_map.py": "reply: mix_words",
+    "compare/test_matching.py": "compare: song_jobs",
     "check/rules/test_start.py": "check/rules: stamps",
     "engine/test_check_run.py": "engine: opening preparing",
     "views/test_rows.py": "views: cell_texts columns filter",

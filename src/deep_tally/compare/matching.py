@@ -7,11 +7,12 @@ from types import MappingProxyType
 
 from deep_tally.compare.mix_job import MatchJob, looked_for, match_mix
 from deep_tally.compare.run import lightened
+from deep_tally.compare.song_jobs import SongJobs
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Incomplete, Intake, Role
 from deep_tally.model.mix_match import MixMatch
-from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from deep_tally.work.crew import Crew
 
 Key = tuple[object, ...]
 """What a match rests on: the mix and the files that were looked for, as they were."""
@@ -20,7 +21,7 @@ _PEAK_BINS = 4096
 _NO_COMPARISON = Comparison()
 
 
-class Matching:
+class Matching(SongJobs[Key, MixMatch]):
     """One run over the songs of a delivery that have a rough mix. The owner polls, as with `Measuring`.
 
     Parameters
@@ -47,14 +48,9 @@ class Matching:
         job: MatchJob = match_mix,
         known: Mapping[Key, MixMatch] = MappingProxyType({}),
     ) -> None:
-        self._crew = crew
-        self._keys: dict[str, Key] = {}
+        super().__init__(crew, _PREFIX)
         self._mixes: dict[str, str] = {}
         self._looked_for: dict[str, tuple[str, ...]] = {}
-        self._failed: dict[str, Failed] = {}
-        self._share = 0.0
-        self.found: dict[Key, MixMatch] = {}
-        self._left: set[str] = set()
         by_path = {e.path: e for e in intake.entries}
         for song, here in songs.items():
             entries = [by_path[t.path] for t in here]
@@ -75,36 +71,6 @@ class Matching:
             crew.submit(_PREFIX + song, job, by_path[mix.path], entries, slim, comparison)
         self._songs = len(self._left)
 
-    def take(self, report: Report) -> bool:
-        """Take in one report of the crew; whether it was about this."""
-        if report.job not in self._left:
-            return False
-        if isinstance(report, Progress):
-            self._share = report.done / report.total if report.total else 0.0
-            return True
-        song = report.job.removeprefix(_PREFIX)
-        if isinstance(report, Returned):
-            self.found[self._keys[song]] = report.value
-        else:
-            self._failed[song] = report
-        self._left.discard(report.job)
-        self._share = 0.0
-        return True
-
-    def cancel(self) -> None:
-        """Stop; what was matched is kept."""
-        self._left.clear()
-
-    @property
-    def is_done(self) -> bool:
-        """Whether nothing is left to match."""
-        return not self._left
-
-    @property
-    def share(self) -> float:
-        """How much is done, 0 to 1."""
-        return (self._songs - len(self._left) + self._share) / self._songs if self._songs else 1.0
-
     @property
     def at_work(self) -> str:
         """The file that is looked for now, as far as that is known; empty when none is."""
@@ -121,11 +87,6 @@ class Matching:
             Incomplete(what="matching", files=(self._mixes[song],), problem=failed.problem, remedy=failed.remedy)
             for song, failed in self._failed.items()
         )
-
-    @property
-    def by_song(self) -> Mapping[str, MixMatch]:
-        """What is known so far, by the songs' names in the intake."""
-        return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
 
 
 def mix_of(tracks: Sequence[Track], comparison: Comparison) -> Track | None:

@@ -7,11 +7,12 @@ from dataclasses import replace
 from types import MappingProxyType
 
 from deep_tally.compare.job import compare_song, compared
+from deep_tally.compare.song_jobs import SongJobs
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry, Incomplete, Intake
 from deep_tally.model.measures import FlatTops, Gaps, OverviewLevel, Runs
-from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from deep_tally.work.crew import Crew
 from deep_tally.work.isolated import OnProgress
 
 CompareJob = Callable[[OnProgress, Sequence[Entry], Sequence[Track]], Comparison]
@@ -25,7 +26,7 @@ _PEAK_BINS, _PEAK_BINS_OF_MANY, _MANY = 16_384, 4096, 100
 _NO_RUNS, _NO_TOPS, _NO_GAPS = Runs(), FlatTops(), Gaps()
 
 
-class Comparing:
+class Comparing(SongJobs[Key, Comparison]):
     """One run over the songs of a delivery. The owner polls, as with `Measuring`.
 
     Parameters
@@ -49,13 +50,8 @@ class Comparing:
         job: CompareJob = compare_song,
         known: Mapping[Key, Comparison] = MappingProxyType({}),
     ) -> None:
-        self._crew = crew
-        self._keys: dict[str, Key] = {}
+        super().__init__(crew, _PREFIX)
         self._sounds: dict[str, tuple[str, ...]] = {}
-        self._left: set[str] = set()
-        self._share = 0.0
-        self.found: dict[Key, Comparison] = {}
-        self._failed: dict[str, Failed] = {}
         by_path = {t.path: t for t in tracks}
         for song in intake.songs:
             here = [t for e in intake.entries if e.song == song and (t := by_path.get(e.path)) is not None]
@@ -81,33 +77,6 @@ class Comparing:
                 crew.submit(_PREFIX + song, job, entries, slim)
         self._songs = len(self._left)
 
-    def take(self, report: Report) -> bool:
-        """Take in one report of the crew; whether it was about this."""
-        if report.job not in self._left:
-            return False
-        if isinstance(report, Progress):
-            self._share = report.done / report.total if report.total else 0.0
-            return True
-        # Files that cannot be compared (one vanished meanwhile) leave the findings that need no comparison.
-        song = report.job.removeprefix(_PREFIX)
-        if isinstance(report, Returned):
-            self.found[self._keys[song]] = report.value
-        else:
-            self._failed[song] = report
-        self._left.discard(report.job)
-        self._share = 0.0
-        return True
-
-    def cancel(self) -> None:
-        """Stop; what was compared is kept."""
-        self._crew.cancel()
-        self._left.clear()
-
-    @property
-    def is_done(self) -> bool:
-        """Whether nothing is left to compare."""
-        return not self._left
-
     @property
     def is_whole(self) -> bool:
         """Whether every song was compared; not so when that was cancelled, or failed."""
@@ -125,16 +94,6 @@ class Comparing:
             )
             for song, failed in self._failed.items()
         )
-
-    @property
-    def share(self) -> float:
-        """How much is done, 0 to 1."""
-        return (self._songs - len(self._left) + self._share) / self._songs if self._songs else 1.0
-
-    @property
-    def by_song(self) -> Mapping[str, Comparison]:
-        """What is known so far, by the songs' names in the intake."""
-        return {song: self.found[key] for song, key in self._keys.items() if key in self.found}
 
 
 def lightened(track: Track, *, finely: bool, peak_bins: int) -> Track:
