@@ -53,19 +53,19 @@ def test_what_was_lost_on_the_way_is_said_and_a_whole_file_has_lost_nothing() ->
 
 
 def test_a_plain_file_is_measured_and_says_how_far_it_is(tmp_path: Path) -> None:
-    soundfile.write(tmp_path / "a.wav", np.zeros((300_000, 2)), RATE, "PCM_16")
+    soundfile.write(tmp_path / "a.wav", np.zeros((600_000, 2)), RATE, "PCM_16")
     progress = Progress()
     done = measure_entry(progress, entry(tmp_path / "a.wav"))
     assert (done.path, done.role, done.damage, done.unchecked) == ("a.wav", Role.GROUP, None, None)
     assert done.measures is not None
     assert done.format is not None
-    assert done.measures.frames == done.format.frames == 300_000
-    assert [call for call in progress.calls if call[0] < 300_000] == [(131_072, 300_000), (262_144, 300_000)]
-    assert set(progress.calls[2:]) == {(300_000, 300_000)}
+    assert done.measures.frames == done.format.frames == 600_000
+    assert [call for call in progress.calls if call[0] < 600_000] == [(262_144, 600_000), (524_288, 600_000)]
+    assert set(progress.calls[2:]) == {(600_000, 600_000)}
 
 
 def test_a_file_that_is_decoded_says_how_far_it_is(tmp_path: Path) -> None:
-    soundfile.write(tmp_path / "a.flac", np.zeros((300_000, 2)), RATE, "PCM_16")
+    soundfile.write(tmp_path / "a.flac", np.zeros((600_000, 2)), RATE, "PCM_16")
     progress = Progress()
     done = measure_entry(progress, entry(tmp_path / "a.flac"))
     assert done.measures is not None

@@ -36,3 +36,12 @@ def largest(codes: NDArray[np.int32]) -> int:
     for i in range(len(codes)):
         most = np.int32(max(most, codes[i]))
     return int(most)
+
+
+@compiled("f8*2", "f8[::1]", "i8", finite=True)
+def extremes_of(x: NDArray[np.float64], count: int) -> tuple[float, float]:
+    """The greatest and the least of the first `count`, of one sample at least."""
+    high = low = x[0]
+    for i in range(min(max(count, 1), len(x))):
+        high, low = max(high, x[i]), min(low, x[i])
+    return high, low

@@ -63,6 +63,19 @@ def test_it_is_compiled_once_and_found_again(folder: Path, monkeypatch: pytest.M
     assert kernels.doubled_sum(X) == 1.0
 
 
+def test_code_that_was_compiled_in_another_way_is_not_taken(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def same_again() -> Kernel:
+        again = compiled.compiled("i4", "unaligned i4[:]")(forget(kernels.largest).function)
+        assert isinstance(again, Kernel)
+        return again
+
+    assert kernels.largest(np.array([3, 99], np.int32)) == 99
+    assert same_again().is_ready
+    (folder / "how.py").write_text("another way")
+    monkeypatch.setattr(compiled, "_HOW_COMPILED", (folder / "how.py",))
+    assert not same_again().is_ready
+
+
 @pytest.mark.parametrize("hurt", ["empty", "short", "one bit", "another's"])
 def test_a_damaged_copy_is_made_again(folder: Path, hurt: str) -> None:
     assert kernels.doubled_sum(X) == 1.0

@@ -82,16 +82,10 @@ class EditJumpFinder:
         ready = len(tops) - 2 * _AROUND
         if ready <= 0:
             return tops
-        jump, frame, _ = tops[_AROUND : _AROUND + ready].T
-        next_greatest = tops[_AROUND : _AROUND + ready, 2].copy()
-        for shift in range(-_AROUND, _AROUND + 1):
-            if shift:
-                other = tops[_AROUND + shift : _AROUND + shift + ready]
-                is_same = np.abs(other[:, 1] - frame) <= _BESIDE
-                np.maximum(next_greatest, np.where(is_same, other[:, 2], other[:, 0]), out=next_greatest)
-        for i in np.flatnonzero(jump > _OVER_NEXT * next_greatest).tolist():
+        room = np.empty(ready, np.int64)
+        for i in room[: _unlike_around(tops, ready, room)].tolist():
             if len(self._found) < _KEPT_MOST:
-                self._found.append((int(frame[i]), channel, float(jump[i])))
+                self._found.append((int(tops[i, 1]), channel, float(tops[i, 0])))
         return tops[ready:]
 
     def result(self, windows: Windows, peak: float) -> EditJumps:
@@ -168,3 +162,22 @@ def _greatest_jumps(x: NDArray[np.float64], window: int, tops: NDArray[np.float6
         tops[w, 1] = begin + at
         tops[w, 2] = second
     return 0
+
+
+@compiled("i8", "f8[:, ::1]", "i8", "i8[::1]", finite=True)
+def _unlike_around(tops: NDArray[np.float64], ready: int, found: NDArray[np.int64]) -> int:
+    """Which windows have a jump far greater than any other of their surroundings; returns how many.
+
+    Of the `ready` windows after the first five; `found` is filled with their rows in `tops`.
+    """
+    count = 0
+    for w in range(_AROUND, _AROUND + ready):
+        next_greatest = tops[w, 2]
+        for other in range(w - _AROUND, w + _AROUND + 1):
+            if other != w:
+                is_same = abs(tops[other, 1] - tops[w, 1]) <= _BESIDE
+                next_greatest = max(next_greatest, tops[other, 2] if is_same else tops[other, 0])
+        if tops[w, 0] > _OVER_NEXT * next_greatest:
+            found[count] = w
+            count += 1
+    return count

@@ -48,6 +48,7 @@ class GapFinder:
         self.still: list[NDArray[np.float64]] = []
         self._still_count = 0
         self._before = np.empty(0)
+        self._anchors = np.full(REPEATED_BLOCKS[-1] // _ANCHOR, np.nan)
         self._matching = np.zeros(len(REPEATED_BLOCKS), np.int64)
         self._repeated: list[tuple[int, int]] = []
 
@@ -70,13 +71,29 @@ class GapFinder:
         longest = REPEATED_BLOCKS[-1]
         reach = longest * (_TIMES_MOST + 2)
         begin = self._position - len(self._before)
-        room = np.empty(((len(self._before) + len(signal)) // _ANCHOR + 1, 2), np.int64)
-        count = _repeats(self._before, signal, begin, _BLOCKS, self._matching, room)
-        for start, frames in room[:count].tolist():
-            if len(self._repeated) < KEPT_MOST:
-                self._repeated.append((start + begin, frames))
+        hopeful = self._hopeful_blocks(signal)
+        if hopeful.any():
+            room = np.empty(((len(self._before) + len(signal)) // _ANCHOR + 1, 2), np.int64)
+            matching = self._matching[hopeful]
+            count = _repeats(self._before, signal, begin, _BLOCKS[hopeful], matching, room)
+            self._matching[hopeful] = matching
+            for start, frames in room[:count].tolist():
+                if len(self._repeated) < KEPT_MOST:
+                    self._repeated.append((start + begin, frames))
         kept = signal if len(signal) >= reach else np.concatenate([self._before, signal])
         self._before = kept[-reach:].copy()
+
+    def _hopeful_blocks(self, signal: NDArray[np.float64]) -> NDArray[np.bool_]:
+        """Of which block lengths an anchor matches the one a block before, or did when the signal began."""
+        known = len(self._anchors)
+        anchors = np.concatenate([self._anchors, signal[-self._position % _ANCHOR :: _ANCHOR]])
+        self._anchors = anchors[len(anchors) - known :]
+        here = anchors[known:]
+        matches = [
+            bool(((here == anchors[known - back : len(anchors) - back]) & (here != 0)).any())
+            for back in (_BLOCKS // _ANCHOR).tolist()
+        ]
+        return np.array(matches) | (self._matching > 0)
 
     def result(self, windows: Windows, frames: int, peak: float) -> Gaps:
         """The gaps inside sound.

@@ -33,9 +33,9 @@ from deep_tally.measure.windows import BoundedWindows, WindowCutter, Windows
 from deep_tally.model.errors import UnreadableSound
 from deep_tally.model.measures import Excerpt, Hum, Measures, Run, Runs
 
-BLOCK_FRAMES = 131_072
+_BLOCK_FRAMES, _BLOCK_SAMPLES = 262_144, 1 << 20
 _CHANNELS_AT_FULL = 8
-"""Up to so many channels, blocks and excerpts are as long, and overviews as fine, as they are for stereo; of wider
+"""Up to so many channels, excerpts are as many, and overviews as fine, as they are for stereo; of wider
 files they shrink, so that memory does not grow with the channels."""
 
 _EXCERPTS_LEAST = 8
@@ -75,7 +75,7 @@ def measure_sound(
     """
     one = _Pass(reader)
     position = 0
-    block_frames = block_frames or _share(BLOCK_FRAMES, reader.format.channels)
+    block_frames = block_frames or _block_frames(reader.format.channels)
     while position < reader.format.frames:
         try:
             block = reader.read(position, block_frames)
@@ -231,7 +231,7 @@ class _Pass:
         """
         window = self._windows.base_frames
         cutter, kept = WindowCutter(window, len(offset)), BoundedWindows(window, most=_WINDOWS_MOST)
-        step = _share(BLOCK_FRAMES, len(offset))
+        step = _block_frames(len(offset))
         for start in range(0, self._frames, step):
             samples = self._read(start, min(step, self._frames - start)) - offset
             kept.feed(cutter.feed(np.asfortranarray(samples)).together())
@@ -245,7 +245,7 @@ class _Pass:
 
     def _excerpts(self, places: list[int], span: int, *, channels: int | None = None) -> list[NDArray[np.float64]]:
         """Short stretches read again, of the first channels; one that a damaged stream no longer gives is missing."""
-        step = min(span, _share(BLOCK_FRAMES, self._format.channels))
+        step = min(span, _block_frames(self._format.channels))
         excerpts = []
         for place in places:
             stop = place + span
@@ -279,6 +279,11 @@ class _Pass:
         start = max(0, run.frame - _EXCERPT_AROUND)
         stop = min(self._frames, run.frame + run.frames + _EXCERPT_AROUND, start + _EXCERPT_MOST)
         return Excerpt(frame=start, samples=self._read(start, stop - start).astype(np.float32))
+
+
+def _block_frames(channels: int) -> int:
+    """How much is read at once: few enough samples, however wide a file is."""
+    return min(_BLOCK_FRAMES, _BLOCK_SAMPLES // channels)
 
 
 def _share(most: int, channels: int) -> int:

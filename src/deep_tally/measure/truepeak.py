@@ -49,7 +49,9 @@ _TAPS = PHASES.shape[1]
 _GREATEST_GAIN = float(np.abs(PHASES).sum(axis=1).max())  # 2.0228: no phase can exceed it times the peak
 _GREATEST_NORM = float(np.sqrt((PHASES * PHASES).sum(axis=1)).max())
 _GREATEST_SUM = float(np.abs(PHASES.sum(axis=1)).max())
-_CELL, _QUARTER = 16, 4
+_CELL, _AT_ONCE, _PART = 16, 16, 5
+_PART_READS = _TAPS - 1 + _PART
+"""The samples that a part of a cell depends on: sixteen, so that nothing is left over when several go at once."""
 
 
 class TruePeakMeter:
@@ -103,7 +105,26 @@ def _highest_of(extended: NDArray[np.float64], frames: int, best: float) -> floa
     return _highest(extended, frames, PHASES, _GREATEST_GAIN, best, bounds, between)
 
 
-@compiled("f8", "f8[::1]", "i8", "f8[:, ::1]", "f8", "f8", "f8[::1]", "f8[::1]", finite=True)
+def _finer_bound(extended: NDArray[np.float64], start: int) -> float:
+    """What no phase can exceed in the cell at `start`.
+
+    Taps times samples is their mean times the sum of the taps, and the rest by Cauchy and Schwarz.
+    """
+    bound = 0.0
+    for part in range(0, _CELL, _PART):
+        begin = start + min(part, _CELL - _PART)
+        piece = extended[begin : begin + _PART_READS]
+        total = energy = 0.0
+        for i in range(_PART_READS):
+            total += piece[i]
+            energy += piece[i] * piece[i]
+        mean = total / _PART_READS
+        rest = max(0.0, energy - total * mean)
+        bound = max(bound, _GREATEST_SUM * abs(mean) + _GREATEST_NORM * np.sqrt(rest))
+    return bound
+
+
+@compiled("f8", "f8[::1]", "i8", "f8[:, ::1]", "f8", "f8", "f8[::1]", "f8[::1]", finite=True, helpers=(_finer_bound,))
 def _highest(
     extended: NDArray[np.float64],
     frames: int,
@@ -125,16 +146,28 @@ def _highest(
         before = max(before, abs(extended[i]))
     loudest = 0
     # Loops over slices of constant length are what the compiler can do several samples at a time.
-    for cell in range(cells):
+    for first in range(0, cells, _AT_ONCE):
+        stop = min(first + _AT_ONCE, cells)
         peak = 0.0
-        piece = extended[lead + cell * _CELL : lead + (cell + 1) * _CELL]
-        for i in range(_CELL):
-            peak = max(peak, abs(piece[i]))
-        best = max(best, peak)
-        bounds[cell] = greatest_gain * max(peak, before)
-        before = peak
-        if bounds[cell] > bounds[loudest]:
-            loudest = cell
+        stretch = extended[lead + first * _CELL : lead + stop * _CELL]
+        for i in range(len(stretch)):
+            peak = max(peak, abs(stretch[i]))
+        if greatest_gain * max(peak, before) <= best:
+            # Most of a file is too soft to matter, and that is seen many cells at once.
+            for cell in range(first, stop):
+                bounds[cell] = 0.0
+            before = peak
+            continue
+        for cell in range(first, stop):
+            peak = 0.0
+            piece = extended[lead + cell * _CELL : lead + (cell + 1) * _CELL]
+            for i in range(_CELL):
+                peak = max(peak, abs(piece[i]))
+            best = max(best, peak)
+            bounds[cell] = greatest_gain * max(peak, before)
+            before = peak
+            if bounds[cell] > bounds[loudest]:
+                loudest = cell
     # The loudest first: what it gives rules out most of the others.
     for turn in range(cells + 1):
         cell = loudest if turn == 0 else turn - 1
@@ -142,19 +175,7 @@ def _highest(
             continue
         start = cell * _CELL
         count = min(frames - start, _CELL)
-        # A finer bound for what is left: taps times samples is their mean times the sum of the taps, and the rest by
-        # Cauchy and Schwarz.
-        least = 0.0
-        for quarter in range(0, _CELL, _QUARTER):
-            piece = extended[start + quarter : start + quarter + lead + _QUARTER]
-            total = energy = 0.0
-            for i in range(_TAPS - 1 + _QUARTER):
-                total += piece[i]
-                energy += piece[i] * piece[i]
-            mean = total / (_TAPS - 1 + _QUARTER)
-            rest = max(0.0, energy - total * mean)
-            least = max(least, _GREATEST_SUM * abs(mean) + _GREATEST_NORM * np.sqrt(rest))
-        if least * (1 + 1e-9) <= best:
+        if _finer_bound(extended, start) * (1 + 1e-9) <= best:
             continue
         for phase in range(phases.shape[0]):
             between[:] = 0.0

@@ -23,12 +23,15 @@ from typing import Any, Literal, ParamSpec, TypeVar, cast
 import numpy as np
 from platformdirs import user_cache_path
 
+from deep_tally.work.extremes import extremes
+
 P = ParamSpec("P")
 R = TypeVar("R")
 
 _SUMS_IN_ANY_ORDER = {"reassoc", "contract", "nnan", "ninf", "nsz"}
 _SUM_BYTES = 16
 _MARK = "prepared-"
+_HOW_COMPILED = (__file__, inspect.getfile(extremes))
 _SCALARS: Mapping[str, Any] = MappingProxyType({"f8": ctypes.c_double, "i8": ctypes.c_int64, "i4": ctypes.c_int32})
 _WORD = ctypes.c_int64
 _POINTER = ctypes.c_void_p
@@ -127,7 +130,7 @@ class Kernel:
     @cached_property
     def _file(self) -> str:
         """The name under which the machine code is kept: by all that it depends on."""
-        source = Path(inspect.getfile(self.function)).read_bytes()
+        source = b"".join(Path(file).read_bytes() for file in (inspect.getfile(self.function), *_HOW_COMPILED))
         said = (self._kind, self._count, [a.said for a in self._arguments], self._finite, machine_says())
         key = hashlib.blake2b(source + repr(said).encode(), digest_size=10).hexdigest()
         return f"{self.__module__.rpartition('.')[2]}.{self.__name__}-{key}"
@@ -151,8 +154,9 @@ class Kernel:
             "error_model": "numpy",
             "fastmath": _SUMS_IN_ANY_ORDER if self._finite else {"contract"},
         }
-        inner = {helper.__name__: njit(**options)(helper) for helper in self._helpers}
-        scope = {**self.function.__globals__, **inner}
+        scope = {**self.function.__globals__, **(extremes() if self._finite else {})}
+        for helper in self._helpers:
+            scope[helper.__name__] = njit(**options)(FunctionType(helper.__code__, scope, helper.__name__))
         function = FunctionType(self.function.__code__, scope, self.function.__name__)
         function.__module__ = "deep_tally"
         made = njit(tuple(a.numba() for a in self._arguments), nogil=True, **options)(function)
