@@ -110,7 +110,7 @@ def test_a_click_on_a_stretch_says_what_it_is(matched: Window, qtbot: QtBot) -> 
 @pytest.mark.mix_match
 def test_levels_are_copied_and_places_are_taken_and_given_back(matched: Window, qtbot: QtBot) -> None:
     view, state = matched.mix_match, matched.state
-    view.levels_button.click()
+    view.copy_button.click()
     lines = QGuiApplication.clipboard().text().splitlines()
     assert len(lines) == 5
     assert lines[0].startswith("01 Part.wav\t-")
@@ -122,6 +122,91 @@ def test_levels_are_copied_and_places_are_taken_and_given_back(matched: Window, 
     assert "1 file placed" in matched.said.text()
     state.undo_stack.undo()
     assert state.corrections.places["03 Part.wav"] == 99
+
+
+@pytest.mark.mix_match
+def test_levels_of_the_mix_are_used_kept_and_given_back(matched: Window, tmp_path: Path) -> None:
+    view, state, listening = matched.mix_match, matched.state, matched.listening
+    assert not listening.is_at_mix_levels
+    view.levels_button.click()
+    assert "5 files set as loud as in the mix" in matched.said.text()
+    found = state.delivery.sets[0].in_mix  # type: ignore[union-attr]
+    assert state.corrections.levels == {path: f.gains for path, f in found.items()}
+    assert listening.is_at_mix_levels
+    assert not view.levels_button.isEnabled()
+    state.undo_stack.undo()
+    assert state.corrections.levels == {}
+    assert not listening.is_at_mix_levels
+    assert view.levels_button.isEnabled()
+    state.undo_stack.redo()
+    kept = state.corrections.levels
+    matched.open([tmp_path / "Song 120 BPM A minor"])
+    wait(lambda: state.delivery is not None)
+    assert state.corrections.levels == kept
+    assert listening.is_at_mix_levels
+
+
+@pytest.mark.mix_match
+def test_what_is_left_of_a_stretch_is_heard(matched: Window, tmp_path: Path, qtbot: QtBot) -> None:
+    """What is played of the stretch is the tone that nobody sent, and nothing else."""
+    view, listening = matched.mix_match, matched.listening
+    listening.player.simulated = True
+    listening.record_to = tmp_path / "played.wav"
+    listening.set_safe(False)
+    assert matched.player_bar.isVisible()
+    qtbot.mouseClick(view.strip, Qt.MouseButton.LeftButton, pos=view.strip.span_rect(0).center().toPoint())
+    span = view.shown.match.spans[0]  # type: ignore[union-attr]
+    wait(lambda: (listening.position_s or 0) > span.start_s + 0.2)
+    assert listening.bus == "remainder"
+    assert matched.player_bar.remainder_button.isChecked()
+    assert listening.loop_s == pytest.approx((span.start_s - 0.5, span.stop_s + 0.5))
+    assert view.strip.playing_s == listening.position_s
+    qtbot.keyClick(view.strip, Qt.Key.Key_Space)
+    wait(lambda: not listening.is_playing)
+    assert view.strip.playing_s is None
+    written, rate = soundfile.read(tmp_path / "played.wav", dtype="float64", always_2d=True)
+    mix, _ = soundfile.read(next(matched.state.sources[p] for p in matched.state.sources if "rough" in p))
+    frame = round((span.start_s - 0.5) * rate)
+    time = np.arange(2 * RATE) / RATE
+    tone = np.zeros(len(mix))
+    tone[5 * RATE : 7 * RATE] = 0.15 * np.sin(2 * np.pi * 500 * time) * np.hanning(len(time))
+    heard = written[: rate // 2, 0]
+    assert np.abs(heard - tone[frame : frame + len(heard)]).max() < 0.003
+    assert np.abs(mix[frame : frame + len(heard), 0] - tone[frame : frame + len(heard)]).max() > 0.05
+
+
+@pytest.mark.mix_match
+def test_by_keyboard_it_plays_from_the_start_or_from_the_stretch(matched: Window, qtbot: QtBot) -> None:
+    view, listening = matched.mix_match, matched.listening
+    listening.player.simulated = True
+    qtbot.keyClick(view.table, Qt.Key.Key_Space)
+    wait(lambda: listening.position_s is not None)
+    assert (listening.position_s or 0.0) < 2.0
+    assert listening.loop_s is None
+    mixes = [s for s in listening.soundings if s.bus == "mix"]
+    assert [len(listening.soundings), len(mixes)] == [6, 1]
+    moved = next(s for s in listening.soundings if s.track.path == "03 Part.wav")
+    assert moved.start_frames == MOVED
+    for button, bus in ((matched.player_bar.mix_button, "mix"), (matched.player_bar.remainder_button, "remainder")):
+        button.click()
+        assert listening.bus == bus
+    qtbot.keyClick(matched, Qt.Key.Key_Space, CTRL)
+    wait(lambda: not listening.is_playing)
+    qtbot.keyClick(view.strip, Qt.Key.Key_Right)
+    qtbot.keyClick(view.strip, Qt.Key.Key_Space)
+    wait(lambda: (listening.position_s or 0.0) > 4.0)
+    assert listening.loop_s is not None
+    listening.halt()
+    wait(lambda: not listening.is_playing)
+    width = view.strip.span_rect(0).left()
+    qtbot.mouseClick(view.strip, Qt.MouseButton.LeftButton, pos=QPointF(width / 2 + 125, 20).toPoint())
+    assert view.strip.current is None
+    assert 0.0 < view.strip.cursor_s < 5.0
+    qtbot.keyClick(view.strip, Qt.Key.Key_Space)
+    wait(lambda: (listening.position_s or 0.0) >= view.strip.cursor_s)
+    assert listening.loop_s is None
+    listening.halt()
+    wait(lambda: not listening.is_playing)
 
 
 @pytest.mark.mix_match

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import time
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -95,6 +96,32 @@ def test_sum_and_rough_mix_are_heard_one_at_a_time(files: list[Voice]) -> None:
     assert np.array_equal(mixed(voices, 20_000), sum_by_hand(files[:3], 20_000).astype(np.float32))
     heard = mixed(voices, 20_000, Controls(bus="mix"))
     assert np.array_equal(heard, sum_by_hand([files[3]], 20_000).astype(np.float32))
+
+
+def test_the_remainder_is_the_mix_without_its_files(files: list[Voice], tmp_path: Path) -> None:
+    """The arithmetic by hand: what nobody sent is left, to the last step of a float mix."""
+    gains = {"a.wav": (0.5, 0.25), "b.wav": (-0.7, -0.7)}
+    known = [replace(voice, gains=gains.get(voice.path)) for voice in files[:3]]
+    extra = np.random.default_rng(9).uniform(-0.1, 0.1, (20_000, 2))
+    mix = extra + sum(sum_by_hand([v], 20_000) * gains[v.path] for v in known[:2])
+    late = np.concatenate([np.zeros((100, 2)), mix])
+    voice = Voice(path="mix.wav", source=write(tmp_path / "mix.wav", late, kind="DOUBLE"), start_frames=-100, bus="mix")
+    voices = [*known, voice]
+    heard = mixed(voices, 20_000, Controls(bus="remainder"))
+    assert heard == pytest.approx(extra, abs=1e-7)  # c.wav is not in the mix: nothing of it is taken away
+    # Of what is silent nothing is taken away; the mix itself is there whatever is heard alone.
+    heard = mixed(voices, 20_000, Controls(bus="remainder", silent=frozenset({"b.wav", "mix.wav"})))
+    assert heard == pytest.approx(extra - 0.7 * sum_by_hand([files[1]], 20_000), abs=1e-7)
+
+
+def test_files_are_heard_as_loud_as_the_mix_has_them(files: list[Voice]) -> None:
+    voices = [replace(files[0], gains=(0.5, -0.25)), files[1]]
+    a, b = sum_by_hand(files[:1], 20_000), sum_by_hand(files[1:2], 20_000)
+    assert mixed(voices, 20_000) == pytest.approx(a + b, abs=1e-7)
+    heard = mixed(voices, 20_000, Controls(is_at_mix_levels=True))
+    assert heard == pytest.approx(a * (0.5, -0.25) + b, abs=1e-7)
+    heard = mixed(voices, 20_000, Controls(is_at_mix_levels=True, gains_db={"a.wav": 6.0}))
+    assert heard == pytest.approx(a * (0.5, -0.25) * 10 ** (6 / 20) + b, abs=1e-6)
 
 
 def test_nothing_leaves_over_full_scale_and_what_was_held_is_counted(tmp_path: Path) -> None:

@@ -13,6 +13,7 @@ from deep_tally.listen.voices import Source
 from deep_tally.model.errors import DeepTallyError
 
 _FIRST_S, _AHEAD_S = 0.3, 4.0
+_UNITY = (1.0, 1.0)
 _BLOCKS_A_ROUND = 12
 """Blocks in which every file is read ahead once: half a second."""
 
@@ -73,11 +74,11 @@ class Mixer:
         controls = self._controls
         for source in [s for s in self._sources if s.rate_hz == own_hz]:
             voice = source.voice
-            if voice.bus != controls.bus or voice.path in controls.silent:
+            gains = _gains(voice, controls)
+            if gains is None:
                 continue
-            gain_db = controls.gains_db.get(voice.path, 0.0)
             try:
-                source.add_to(total, start, 10 ** (gain_db / 20) if gain_db else 1.0)
+                source.add_to(total, start, gains)
             except DeepTallyError as error:
                 self._tell(Missing(path=voice.path, words=str(error)))
                 source.close()
@@ -99,6 +100,27 @@ class Mixer:
     def _own(self, source: Source, frame: int) -> int:
         converter = self._converters.get(source.rate_hz)
         return frame if converter is None else converter.own_frame(frame)
+
+
+def _gains(voice: Voice, controls: Controls) -> tuple[float, float] | None:
+    """What a file is multiplied by on each side; None where it is not heard.
+
+    The remainder is the rough mix without the files it is known to hold: without all of them, or without those that
+    are not silent.
+    """
+    is_remainder = controls.bus == "remainder"
+    if is_remainder and voice.bus == "mix":
+        return _UNITY
+    if voice.path in controls.silent:
+        return None
+    if is_remainder:
+        return (-voice.gains[0], -voice.gains[1]) if voice.gains is not None else None
+    if voice.bus != controls.bus:
+        return None
+    left, right = voice.gains if controls.is_at_mix_levels and voice.gains is not None else _UNITY
+    trim_db = controls.gains_db.get(voice.path, 0.0)
+    trim = 10 ** (trim_db / 20) if trim_db else 1.0
+    return left * trim, right * trim
 
 
 def _as_heard(total: NDArray[np.float64], controls: Controls) -> tuple[NDArray[np.float32], int]:

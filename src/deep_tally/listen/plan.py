@@ -9,6 +9,8 @@ from types import MappingProxyType
 from typing import Literal
 
 Bus = Literal["sum", "mix"]
+HeardBus = Literal["sum", "mix", "remainder"]
+"""What is heard: the trackouts together, the rough mix, or what is left of it without them."""
 Ear = Literal["stereo", "mono", "side"]
 EARS: Mapping[Ear, str] = MappingProxyType({"stereo": "both sides", "mono": "mono sum", "side": "sides only"})
 
@@ -26,12 +28,15 @@ class Voice:
         Frames of its own rate by which it comes later than the song's start (negative: earlier).
     bus : "sum" or "mix"
         The trackouts, or the rough mix they are compared with.
+    gains : (left, right) or None
+        Factors by which the rough mix has it; None where that is not known.
     """
 
     path: str
     source: Path
     start_frames: int = 0
     bus: Bus = "sum"
+    gains: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,8 +49,10 @@ class Controls:
         Files that are not heard.
     gains_db : mapping of path to float
         Files that are trimmed; the others play as they are.
-    bus : "sum" or "mix"
-        Which of the two is heard.
+    bus : "sum", "mix" or "remainder"
+        What is heard.
+    is_at_mix_levels : bool
+        Whether the sum has the files as loud as the rough mix has them.
     ear : "stereo", "mono" or "side"
         Both sides; (L+R)/2 on both; (L-R)/2 on both.
     is_swapped : bool
@@ -57,7 +64,8 @@ class Controls:
 
     silent: frozenset[str] = frozenset()
     gains_db: Mapping[str, float] = field(default_factory=dict)
-    bus: Bus = "sum"
+    bus: HeardBus = "sum"
+    is_at_mix_levels: bool = False
     ear: Ear = "stereo"
     is_swapped: bool = False
     down_db: float = 0.0

@@ -36,8 +36,8 @@ class Source:
         """Let go of the file."""
         self._reader.close()
 
-    def add_to(self, total: NDArray[np.float64], start: int, gain: float) -> None:
-        """Add its frames from frame `start` on, times a gain, to both sides of a sum [shape=(frames, 2)].
+    def add_to(self, total: NDArray[np.float64], start: int, gains: tuple[float, float]) -> None:
+        """Add its frames from frame `start` on, times a gain for each side, to both sides of a sum [shape=(frames, 2)].
 
         A mono file is heard on both sides as loud as it is; of more than two channels the first two are heard. What is
         no number is silent.
@@ -49,11 +49,10 @@ class Source:
         samples = self._reader.read(begin - first, stop - begin).samples[:, : self._sides]
         if not np.isfinite(samples).all():
             samples = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
-        if gain != 1.0:
-            samples = samples * gain
         target = total[begin - start : begin - start + len(samples)]
-        for side in range(_SIDES):
-            target[:, side] += samples[:, min(side, self._sides - 1)]
+        for side, gain in enumerate(gains):
+            sound = samples[:, min(side, self._sides - 1)]
+            target[:, side] += sound if gain == 1.0 else sound * gain
 
     def fetch(self, start: int, seconds: float) -> None:
         """Have the system bring in what lies up to so far after a frame, while other things are done."""

@@ -10,6 +10,8 @@ from deep_tally.model.files import Role
 from deep_tally.model.naming import Order
 
 T = TypeVar("T")
+Gains = tuple[float, float]
+"""Factors for the left and the right side; both negative where polarity is inverted."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,6 +30,8 @@ class Corrections:
         Which requested parts a file stands for; empty for "none of them".
     places : mapping of path to int
         Frames by which a file belongs later than the file's own start; 0 leaves it there whatever its stamp says.
+    levels : mapping of path to Gains
+        How loud files are in the rough mix, taken over for listening and for the ready copy.
     tempos : mapping of song to float
         BPM, by the song's name in the intake.
     names : mapping of path to str
@@ -44,6 +48,7 @@ class Corrections:
     rough_mixes: tuple[str, ...] = ()
     parts: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     places: Mapping[str, int] = field(default_factory=dict)
+    levels: Mapping[str, Gains] = field(default_factory=dict)
     tempos: Mapping[str, float] = field(default_factory=dict)
     names: Mapping[str, str] = field(default_factory=dict)
     pattern: str | None = None
@@ -76,6 +81,10 @@ class Corrections:
     def with_place(self, path: str, frames: int | None) -> Corrections:
         """A file is placed by hand; None gives it back to its stamp."""
         return replace(self, places=_with(self.places, path, frames))
+
+    def with_levels(self, levels: Mapping[str, Gains]) -> Corrections:
+        """Files have these levels."""
+        return replace(self, levels={**self.levels, **levels})
 
     def with_tempo(self, song: str, bpm: float | None) -> Corrections:
         """A song has a tempo; None takes what is stated."""

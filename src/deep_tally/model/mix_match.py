@@ -64,6 +64,12 @@ class MatchedFile:
         power = (10 ** (self.left_db / 10) + 10 ** (self.right_db / 10)) / 2
         return 10 * math.log10(power) if power > 0 else -math.inf
 
+    @property
+    def gains(self) -> tuple[float, float]:
+        """Factors for the left and the right side; negative where it is inverted."""
+        sign = -1.0 if self.is_inverted else 1.0
+        return sign * 10 ** (self.left_db / 20), sign * 10 ** (self.right_db / 20)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Unaccounted:

@@ -32,6 +32,8 @@ _FRAMES_MOST = 2**53
 """What a float still holds to the frame; 5,900 years at 48 kHz."""
 
 _DIGITS_MOST = 40
+_GAIN_MOST = 1e4
+"""A factor of 80 dB: no fader reaches it."""
 _ALIKE_LEAST = 0.5
 """Of a record's files, so many must be here, in content or at the same place by name, for it to be about them."""
 
@@ -62,12 +64,14 @@ def _text(value: object) -> str:
 
 
 _Text = Annotated[str, PlainValidator(_text)]
+_Gain = Annotated[StrictFloat, Field(ge=-_GAIN_MOST, le=_GAIN_MOST, allow_inf_nan=False)]
 _OF_EACH: Mapping[str, TypeAdapter[Any]] = MappingProxyType(
     {
         "roles": TypeAdapter(Role),
         "songs": TypeAdapter(_Text),
         "parts": TypeAdapter(tuple[_Text, ...]),
         "places": TypeAdapter(Annotated[StrictInt, Field(gt=-_FRAMES_MOST, lt=_FRAMES_MOST)]),
+        "levels": TypeAdapter(tuple[_Gain, _Gain]),
         "tempos": TypeAdapter(Annotated[StrictFloat, Field(ge=SLOWEST_BPM, le=FASTEST_BPM)]),
         "names": TypeAdapter(_Text),
     }
@@ -230,6 +234,7 @@ def _at(record: _Record, files: Mapping[str, str]) -> Corrections:
         rough_mixes=tuple(moved.get(p, p) for p in said.rough_mixes),
         parts={moved.get(p, p): v for p, v in said.parts.items()},
         places={moved.get(p, p): v for p, v in said.places.items()},
+        levels={moved.get(p, p): v for p, v in said.levels.items()},
         tempos=said.tempos,
         names={moved.get(p, p): v for p, v in said.names.items()},
         pattern=said.pattern,

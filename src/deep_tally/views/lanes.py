@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.names import FAMILIES, ParsedName
 from deep_tally.model.placement import Placement
@@ -252,7 +253,7 @@ def _says(
 def placed_words(placement: Placement, track: Track, song: SongSet) -> str:
     """ "placed at bar 5 by hand", "placed at 5.2 + 17 ms by its time stamp", "placed at 0:10.000 by hand"."""
     seconds = placement.frames / (track.format.rate_hz if track.format is not None else 48_000)
-    by = _BY[placement.by]
+    by = _BY[placement.by] if placement.by != "mix" or track.role is not Role.ROUGH_MIX else "by its files"
     timeline = song.facts.timeline
     if timeline is not None and seconds >= 0 and abs(timeline.off_the_bar_s(seconds)) < 0.0005:
         return f"placed at bar {timeline.place_at(seconds + 0.0005).bar} {by}"

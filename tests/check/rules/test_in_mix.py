@@ -15,6 +15,7 @@ from deep_tally.check.rules.stamps import placements_of
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
 from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.files import Role
 from deep_tally.model.findings import Finding
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 from deep_tally.model.placement import Placement
@@ -64,6 +65,21 @@ def test_a_file_that_lies_elsewhere_in_the_mix_is_placed_there(frames: int, plac
         [((FIRST,), FIX, placed, "mix")] if placed else []
     )
     assert all(f.mends[FIRST].params["by"] == "mix" for f in offsets)
+
+
+def test_a_mix_that_begins_later_than_the_song_is_placed_so() -> None:
+    mix = track("Mix of 96 kHz.wav", role=Role.ROUGH_MIX, rate_hz=2 * RATE, frames=2 * RATE * SECONDS)
+    tracks = [*SET, mix]
+
+    def placed(match: MixMatch) -> Placement | None:
+        return song_with(replace(match, mix=mix.path), tracks).placements.get(mix.path)
+
+    assert placed(match_of(tracks, offset_frames=480)) == Placement(frames=-960, by="mix")
+    assert placed(match_of(tracks, offset_frames=0)) is None
+    assert placed(match_of(tracks, offset_frames=480, verdict="unrelated")) is None
+    match = replace(match_of(tracks, offset_frames=480), mix=mix.path)
+    by_hand = song_with(match, tracks, placed_by_user={mix.path: 7})
+    assert by_hand.placements[mix.path] == Placement(frames=7, by="hand")
 
 
 @pytest.mark.parametrize(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -9,22 +10,24 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from deep_tally.listen.peak_bound import Addend, attenuation_db, sum_bound_dbfs
-from deep_tally.listen.plan import Begun, Bus, Controls, Ear, Ended, Heard, Missing, Plan, Voice
+from deep_tally.listen.plan import Begun, Bus, Controls, Ear, Ended, Heard, HeardBus, Missing, Plan, Voice
 from deep_tally.listen.player_process import Player
 from deep_tally.model.delivery import Track
 from deep_tally.reply.action_words import readable
 
 _POLL_MS = 30
 _TRIM_MOST_DB = 24.0
+_LEAST_GAIN = 1e-6
 
 
 @dataclass(frozen=True, slots=True)
 class Sounding:
-    """A file that is to sound: `start_frames` of its own rate later than the song's start."""
+    """A file that is to sound: `start_frames` of its own rate later than the song's start; its gains in the mix."""
 
     track: Track
     start_frames: int = 0
     bus: Bus = "sum"
+    gains: tuple[float, float] | None = None
 
 
 class Listening(QObject):
@@ -55,7 +58,8 @@ class Listening(QObject):
         self._sources: Mapping[str, Path] = {}
         self._rate_hz = 48_000
         self._loop_s: tuple[float, float] | None = None
-        self._bus: Bus = "sum"
+        self._bus: HeardBus = "sum"
+        self._is_at_mix_levels = False
         self._ear: Ear = "stereo"
         self._is_swapped = False
         self._timer = QTimer(self)
@@ -76,6 +80,7 @@ class Listening(QObject):
         self.halt()
         self.solo, self.muted, self.trims_db = frozenset(), frozenset(), {}
         self._loop_s, self.heard = None, None
+        self._bus, self._is_at_mix_levels = "sum", False
         self.changed.emit()
 
     # -- playing ------------------------------------------------------------------------------
@@ -113,9 +118,17 @@ class Listening(QObject):
         self.has_mix = {s.bus for s in listed} == {"sum", "mix"}
         if not self.has_mix:
             self._bus = listed[0].bus
-        self._reckon()
+        elif self._bus == "remainder" and not self.has_levels:
+            self._bus = "sum"
+        self._find_safe_level()
         voices = tuple(
-            Voice(path=s.track.path, source=sources[s.track.path], start_frames=s.start_frames, bus=s.bus)
+            Voice(
+                path=s.track.path,
+                source=sources[s.track.path],
+                start_frames=s.start_frames,
+                bus=s.bus,
+                gains=s.gains,
+            )
             for s in listed
         )
         self.heard = None
@@ -128,7 +141,7 @@ class Listening(QObject):
         """Stop."""
         self.player.halt()
 
-    def _reckon(self) -> None:
+    def _find_safe_level(self) -> None:
         """How much must be turned down for no sum of what plays to go over: of all files, so that it stays fixed."""
         buses: dict[Bus, list[Addend]] = {"sum": [], "mix": []}
         for sounding in self.soundings:
@@ -139,11 +152,17 @@ class Listening(QObject):
                         measures=measures,
                         rate_hz=sound.rate_hz,
                         start_s=sounding.start_frames / sound.rate_hz,
-                        gain_db=self.trims_db.get(sounding.track.path, 0.0),
+                        gain_db=self.trims_db.get(sounding.track.path, 0.0) + self._level_db(sounding),
                         is_converted=sound.rate_hz != self._rate_hz,
                     )
                 )
         self.safe_db = max(attenuation_db(sum_bound_dbfs(addends)) for addends in buses.values())
+
+    def _level_db(self, sounding: Sounding) -> float:
+        """How loud a file plays by the mix's levels, on its louder side."""
+        if not self._is_at_mix_levels or sounding.gains is None:
+            return 0.0
+        return 20 * math.log10(max(_LEAST_GAIN, *(abs(gain) for gain in sounding.gains)))
 
     # -- how it is heard ----------------------------------------------------------------------
 
@@ -160,6 +179,7 @@ class Listening(QObject):
             silent=frozenset(silent),
             gains_db=dict(self.trims_db),
             bus=self._bus,
+            is_at_mix_levels=self._is_at_mix_levels,
             ear=self._ear,
             is_swapped=self._is_swapped,
             down_db=self.safe_db if self.is_safe else 0.0,
@@ -193,18 +213,34 @@ class Listening(QObject):
                 self.trims_db[path] = trim + step
                 if not self.trims_db[path]:
                     del self.trims_db[path]
-        self._reckon()
+        self._find_safe_level()
         self._change()
 
-    def set_bus(self, bus: Bus) -> None:
-        """Hear the sum of the trackouts, or the rough mix."""
+    def set_bus(self, bus: HeardBus) -> None:
+        """Hear the sum of the trackouts, the rough mix, or what is left of it without them."""
         self._bus = bus
         self._change()
 
     @property
-    def bus(self) -> Bus:
-        """Which of the two is heard."""
+    def bus(self) -> HeardBus:
+        """Which of them is heard."""
         return self._bus
+
+    @property
+    def has_levels(self) -> bool:
+        """Whether it is known how loud the rough mix has what plays."""
+        return any(s.gains is not None for s in self.soundings)
+
+    def set_at_mix_levels(self, is_at_mix_levels: bool) -> None:
+        """Hear the files as loud as the rough mix has them, or as they are."""
+        self._is_at_mix_levels = is_at_mix_levels
+        self._find_safe_level()
+        self._change()
+
+    @property
+    def is_at_mix_levels(self) -> bool:
+        """Whether files play as loud as the rough mix has them."""
+        return self._is_at_mix_levels
 
     def set_ear(self, ear: Ear) -> None:
         """Hear both sides, their mono sum, or only their difference."""

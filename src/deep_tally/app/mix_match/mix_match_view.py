@@ -7,11 +7,13 @@ from PySide6.QtGui import QGuiApplication, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from deep_tally.app.base.buttons import plain_button
+from deep_tally.app.base.listening import Listening
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.mix_match.mix_listening import MixListening
 from deep_tally.app.mix_match.mix_strip import MixStrip
 from deep_tally.app.mix_match.mix_table import MixTable
-from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections, Gains
 from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import count
@@ -40,7 +42,7 @@ class MixMatchView(QWidget):
     said = Signal(str)
     file_wanted = Signal(str)
 
-    def __init__(self, theme: Theme) -> None:
+    def __init__(self, theme: Theme, listening: Listening) -> None:
         super().__init__()
         self._theme = theme
         self._corrections: Corrections = NO_CORRECTIONS
@@ -55,13 +57,22 @@ class MixMatchView(QWidget):
         self.places_button = plain_button(
             "Use these &places", "Place the files where the mix has them; Ctrl+Z takes it back", "quiet"
         )
-        self.levels_button = plain_button("&Copy the levels", "Copy each file's gain in the mix, to be pasted", "quiet")
+        self.levels_button = plain_button(
+            "Use these &levels",
+            "Hear the files as loud as the mix has them, and keep that; Ctrl+Z takes it back",
+            "quiet",
+        )
+        self.copy_button = plain_button("&Copy the levels", "Copy each file's gain in the mix, to be pasted", "quiet")
         self.places_button.clicked.connect(self.use_places)
-        self.levels_button.clicked.connect(self.copy_levels)
+        self.levels_button.clicked.connect(self.use_levels)
+        self.copy_button.clicked.connect(self.copy_levels)
         self.strip = MixStrip(theme)
         self.strip.span_chosen.connect(self._say_span)
+        self.listening = MixListening(listening, self.strip, self)
+        self.strip.play_pressed.connect(self.listening.play)
         self.table = MixTable(theme)
         self.table.activated.connect(self._go_to)
+        self.table.play_pressed.connect(self.listening.play)
         self.nothing = PlainLabel()
         self.nothing.setWordWrap(True)
         self.nothing.setFont(font(15))
@@ -79,6 +90,7 @@ class MixMatchView(QWidget):
         head.addLayout(words, 1)
         head.addWidget(self.places_button)
         head.addWidget(self.levels_button)
+        head.addWidget(self.copy_button)
         foot = QHBoxLayout()
         foot.setContentsMargins(24, 6, 24, 8)
         foot.addWidget(self.legend)
@@ -113,6 +125,7 @@ class MixMatchView(QWidget):
         sets = [s for s in delivery.sets if not song or s.name == song]
         self._song = next((s for s in sets if s.mix_match is not None), sets[0] if sets else None)
         self.shown = mix_map(delivery, self._song) if self._song is not None else None
+        self.listening.show_song(self._song)
         if self.shown is None:
             self._show_nothing(is_matching=is_matching)
             return
@@ -125,7 +138,8 @@ class MixMatchView(QWidget):
         self.table.rows.show_map(self.shown)
         self.table.selectRow(max(0, before))
         self.places_button.setEnabled(bool(self._places()))
-        self.levels_button.setEnabled(any(row.level_db is not None for row in self.shown.rows))
+        self.levels_button.setEnabled(bool(self._levels()))
+        self.copy_button.setEnabled(any(row.level_db is not None for row in self.shown.rows))
         self.pages.setCurrentIndex(0)
         self._align()
 
@@ -183,6 +197,20 @@ class MixMatchView(QWidget):
         if places:
             self.corrected.emit(corrections, "Places of the mix")
             self.said.emit(f"{count(len(places), 'file')} placed where the mix has them. Ctrl+Z takes it back.")
+
+    def _levels(self) -> dict[str, Gains]:
+        """How loud the mix has files, where that is not what is used already."""
+        song = self._song
+        if song is None or song.mix_match is None or not song.mix_match.can_judge:
+            return {}
+        found = {path: f.gains for path, f in song.in_mix.items() if f.presence == "in"}
+        return {path: gains for path, gains in found.items() if self._corrections.levels.get(path) != gains}
+
+    def use_levels(self) -> None:
+        """Hear all files as loud as the mix has them, and keep that with the delivery."""
+        if levels := self._levels():
+            self.corrected.emit(self._corrections.with_levels(levels), "Levels of the mix")
+            self.said.emit(f"{count(len(levels), 'file')} set as loud as in the mix. Ctrl+Z takes it back.")
 
     def copy_levels(self) -> None:
         """Copy the levels, a line for each file."""

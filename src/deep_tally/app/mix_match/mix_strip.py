@@ -15,9 +15,15 @@ _FLOOR_DB = -60.0
 
 
 class MixStrip(QWidget):
-    """The mix, what remains of it, and the stretches that no file gives; Left and Right go through these."""
+    """The mix, what remains of it, and the stretches that no file gives.
+
+    Left and Right go through these, a click plays one; Space plays from where it was clicked, and stops.
+    """
 
     span_chosen = Signal(int)
+    span_pressed = Signal(int)
+    """A stretch was clicked: it is to be heard."""
+    play_pressed = Signal()
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -25,6 +31,9 @@ class MixStrip(QWidget):
         self._shown: MixMap | None = None
         self._left, self._width = 250, 400
         self.current: int | None = None
+        self.cursor_s = 0.0
+        """Where playing begins, on the mix's time axis."""
+        self.playing_s: float | None = None
         self.setFixedHeight(_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("The rough mix and what remains of it")
@@ -32,8 +41,9 @@ class MixStrip(QWidget):
 
     def show_map(self, shown: MixMap) -> None:
         """Show a match."""
+        if self._shown is None or shown.match != self._shown.match:
+            self.current, self.cursor_s = None, 0.0
         self._shown = shown
-        self.current = None
         self.setAccessibleDescription(self.words())
         self.update()
 
@@ -79,6 +89,9 @@ class MixStrip(QWidget):
             painter.setBrush(fill)
             painter.setPen(QPen(colour, 2.5 if number == self.current else 1.2))
             painter.drawRoundedRect(box, 3, 3)
+        self._line(painter, self.cursor_s, QColor(colours.soft), 1.0)
+        if self.playing_s is not None:
+            self._line(painter, self.playing_s, QColor(colours.ink), 2.0)
         if self.hasFocus() and self.current is None:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(colours.fix), 1.5))
@@ -94,6 +107,20 @@ class MixStrip(QWidget):
         painter.setFont(font(12))
         shown = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, width)
         painter.drawText(QRectF(24, lane.top() + 23, width, 18), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _line(self, painter: QPainter, seconds: float, colour: QColor, width: float) -> None:
+        """A moment, across both lanes."""
+        first, last = self._lane(0), self._lane(1)
+        x = first.left() + first.width() * seconds / max(1e-9, self._shown.seconds if self._shown is not None else 1.0)
+        if first.left() <= x <= first.right():
+            painter.setPen(QPen(colour, width))
+            painter.drawLine(QPointF(x, first.top() - 2), QPointF(x, last.bottom() + 2))
+
+    def show_playing(self, seconds: float | None) -> None:
+        """Where it plays, on the mix's time axis; None while nothing does."""
+        if seconds != self.playing_s:
+            self.playing_s = seconds
+            self.update()
 
     def _wave(self, painter: QPainter, number: int, levels: tuple[float, ...], colour: QColor) -> None:
         """Bars about a line: each cell's level, from 60 dB under full scale on."""
@@ -122,9 +149,16 @@ class MixStrip(QWidget):
         spans = self._shown.match.spans if self._shown is not None else ()
         here = [n for n in range(len(spans)) if self.span_rect(n).contains(event.position())]
         self.choose(here[0] if here else None)
+        if here:
+            self.span_pressed.emit(here[0])
+        elif self._shown is not None and self._left <= event.position().x() <= self._left + self._width:
+            self.cursor_s = (event.position().x() - self._left) / self._width * self._shown.seconds
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         spans = len(self._shown.match.spans) if self._shown is not None else 0
+        if event.key() == Qt.Key.Key_Space:
+            self.play_pressed.emit()
+            return
         step = {Qt.Key.Key_Right: 1, Qt.Key.Key_Left: -1}.get(Qt.Key(event.key()))
         if step is None or not spans:
             super().keyPressEvent(event)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
 
 from deep_tally.app.base.marks import draw_shape
@@ -159,7 +159,9 @@ class _Painter(QStyledItemDelegate):
 
 
 class MixTable(QTableView):
-    """The table; Enter on a row goes to the file in the sheet."""
+    """The table; Enter on a row goes to the file in the sheet, Space plays and stops."""
+
+    play_pressed = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -178,6 +180,12 @@ class MixTable(QTableView):
         self.horizontalHeader().setHighlightSections(False)
         self.horizontalHeader().setFixedHeight(34)
         theme.changed.connect(self.viewport().update)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and not event.modifiers():
+            self.play_pressed.emit()
+        else:
+            super().keyPressEvent(event)
 
     def share_width(self) -> tuple[int, int]:
         """Give the map what the others leave; returns where it begins and how wide it is drawn."""

@@ -98,6 +98,11 @@ class PlayerBar(QWidget):
         self.loop_button.setCheckable(True)
         self.sum_button = plain_button("Sum", "Hear the trackouts together (B)")
         self.mix_button = plain_button("Rough mix", "Hear the rough mix instead, at the same place (B)")
+        self.remainder_button = plain_button("Remainder", "Hear what is left of the rough mix without the files")
+        self.levels_button = plain_button(
+            "Mix levels", "Play files as loud as the rough mix has them; off: as they are"
+        )
+        self.levels_button.setCheckable(True)
         self.placed_button = plain_button("At their places", "Play files where they belong; off: all as delivered")
         self.placed_button.setCheckable(True)
         self.placed_button.setChecked(True)
@@ -107,7 +112,7 @@ class PlayerBar(QWidget):
         self.safe_button = plain_button("", "")
         self.safe_button.setCheckable(True)
         pair = QButtonGroup(self)
-        for button in (self.sum_button, self.mix_button):
+        for button in (self.sum_button, self.mix_button, self.remainder_button):
             button.setCheckable(True)
             pair.addButton(button)
         self.ear_menu = QMenu(self)
@@ -127,8 +132,15 @@ class PlayerBar(QWidget):
         line.setContentsMargins(16, 4, 16, 4)
         for widget in (self.play_button, self.time, self.loop_button, self.sum_button, self.mix_button):
             line.addWidget(widget)
-        for widget in (self.placed_button, self.ear_button, self.swap_button, self.safe_button):
+        for widget in (
+            self.remainder_button,
+            self.levels_button,
+            self.placed_button,
+            self.ear_button,
+            self.swap_button,
+        ):
             line.addWidget(widget)
+        line.addWidget(self.safe_button)
         line.addWidget(self.output)
         line.addWidget(self.meter)
         self.play_button.clicked.connect(self.play_pressed)
@@ -136,6 +148,8 @@ class PlayerBar(QWidget):
         self.placed_button.toggled.connect(self.placed_pressed)
         self.sum_button.clicked.connect(lambda: listening.set_bus("sum"))
         self.mix_button.clicked.connect(lambda: listening.set_bus("mix"))
+        self.remainder_button.clicked.connect(lambda: listening.set_bus("remainder"))
+        self.levels_button.clicked.connect(listening.set_at_mix_levels)
         self.swap_button.clicked.connect(listening.set_swapped)
         self.safe_button.clicked.connect(listening.set_safe)
         listening.changed.connect(self.show_state)
@@ -156,6 +170,10 @@ class PlayerBar(QWidget):
         self.mix_button.setChecked(listening.bus == "mix")
         for button in (self.sum_button, self.mix_button):
             button.setEnabled(listening.has_mix or not listening.paths)
+        self.remainder_button.setChecked(listening.bus == "remainder")
+        self.remainder_button.setVisible(listening.has_mix and listening.has_levels)
+        self.levels_button.setChecked(listening.is_at_mix_levels)
+        self.levels_button.setVisible(listening.has_levels)
         self.ear_button.setText(EARS[listening.ear].capitalize())
         for action, ear in zip(self.ear_menu.actions(), EARS, strict=True):
             action.setChecked(ear == listening.ear)

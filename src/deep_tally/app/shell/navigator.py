@@ -121,7 +121,7 @@ class Navigator:
         if page is not window.pages.currentWidget() and listening.loop_s is not None:
             listening.set_loop(None)  # another view has other marks, and files elsewhere
         window.pages.setCurrentWidget(page)
-        window.playback.is_on_line_up = page is window.line_up
+        window.playback.page = page
         has_delivery = window.state.intake is not None
         is_open = has_delivery and page is not window.empty
         window.steps.setVisible(is_open)
@@ -142,9 +142,9 @@ class Navigator:
         window.band.show_steps(is_open=is_open, is_reply=page is window.reply)
 
     def show_player(self) -> None:
-        """The bar of listening stands under the line-up, and elsewhere while something plays."""
+        """The bar of listening stands under the views of all files, and elsewhere while something plays."""
         window = self._window
-        is_here = window.pages.currentWidget() is window.line_up or window.listening.is_playing
+        is_here = window.pages.currentWidget() in (window.line_up, window.mix_match) or window.listening.is_playing
         window.player_bar.setVisible(window.state.intake is not None and is_here)
 
     def restore_brief(self) -> None:

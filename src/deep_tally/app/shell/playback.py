@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QMenu
+from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from deep_tally.app.base.client_folder import may_save
 from deep_tally.app.base.listening import Listening, Sounding
@@ -14,10 +14,12 @@ from deep_tally.app.base.settings import Settings
 from deep_tally.app.bench.bench import Bench
 from deep_tally.app.line_up.lane_listening import LEAD_IN_S, LEAD_OUT_S
 from deep_tally.app.line_up.line_up_view import LineUpView
+from deep_tally.app.mix_match.mix_match_view import MixMatchView
 from deep_tally.app.player.player_bar import PlayerBar
 from deep_tally.app.shell.actions import add_action
 from deep_tally.app.shell.state import CheckState
 from deep_tally.listen.plan import EARS, Ear
+from deep_tally.model.corrections import Gains
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
 from deep_tally.reply.action_words import readable
@@ -39,6 +41,7 @@ class Playback(QObject):
         listening: Listening,
         bar: PlayerBar,
         line_up: LineUpView,
+        mix_match: MixMatchView,
         bench: Bench,
         state: CheckState,
         settings: Settings,
@@ -46,12 +49,16 @@ class Playback(QObject):
         super().__init__(bar)
         self.listening = listening
         self._bar, self._line_up, self._bench, self._state, self._settings = bar, line_up, bench, state, settings
+        self._mix_match = mix_match
         self._played: tuple[tuple[Lane, ...], float] | None = None
+        self._has_levels = False
         self.row: Row | None = None
         """The file on the bench."""
-        self.is_on_line_up = False
-        """Whether the line-up is the view that is shown."""
+        self.page: QWidget | None = None
+        """The view that is shown."""
         line_up.listening.play_wanted.connect(self.play_lanes)
+        mix_match.listening.play_wanted.connect(self.play_soundings)
+        state.corrections_changed.connect(self.follow_levels)
         bench.waveform.play_pressed.connect(self.play_on_bench)
         bench.listen.clicked.connect(self.play_on_bench)
         bar.play_pressed.connect(self.play)
@@ -66,6 +73,21 @@ class Playback(QObject):
         self.listening.forget()
         self.listening.record_to = None  # it may lie in what was opened now
         self.record_action.setChecked(False)
+        self._has_levels = False
+        self.follow_levels()
+
+    def follow_levels(self) -> None:
+        """Levels of the rough mix that the user took over are heard from then on."""
+        has_levels = bool(self._state.corrections.levels)
+        if has_levels != self._has_levels:
+            self._has_levels = has_levels
+            self.listening.set_at_mix_levels(has_levels)
+            self.play_again()
+
+    @property
+    def is_on_line_up(self) -> bool:
+        """Whether the line-up is the view that is shown."""
+        return self.page is self._line_up
 
     def fill_menu(self, menu: QMenu) -> None:
         """Fill the menu of listening."""
@@ -76,6 +98,8 @@ class Playback(QObject):
         add_action(menu, "&Loop the finding", bar.loop_button.click, "Ctrl+L")
         menu.addSeparator()
         add_action(menu, "&Sum or rough mix", self._line_up.listening.toggle_bus, "Ctrl+K")
+        add_action(menu, "The &remainder of the rough mix", lambda: listening.set_bus("remainder"))
+        add_action(menu, "At the &mix's levels, or as they are", bar.levels_button.click)
         add_action(menu, "At their &places, or as delivered", bar.placed_button.click)
         for ear, words in EARS.items():
             add_action(menu, f"Hear {words}", self._ear_setter(ear))
@@ -138,6 +162,8 @@ class Playback(QObject):
             self.listening.halt()
         elif self.is_on_line_up:
             self._line_up.listening.play()
+        elif self.page is self._mix_match:
+            self._mix_match.listening.play()
         else:
             self.play_on_bench()
 
@@ -145,17 +171,34 @@ class Playback(QObject):
         """Play files of the line-up; the rough mix is what their sum is compared with, unless it is all there is."""
 
         is_placed = self._bar.placed_button.isChecked()
+        levels = self._levels()
         is_against = any(ln.track.role is not Role.ROUGH_MIX for ln in lanes)
         soundings = [
             Sounding(
                 ln.track,
                 ln.placement.frames if ln.placement is not None and is_placed else 0,
                 "mix" if is_against and ln.track.role is Role.ROUGH_MIX else "sum",
+                levels.get(ln.track.path),
             )
             for ln in lanes
         ]
         self._played = (tuple(lanes), at_s)
         self.listening.play(soundings, self._state.sources, rate_hz=self._line_up.canvas.axis.rate_hz, at_s=at_s)
+
+    def _levels(self) -> dict[str, Gains]:
+        """How loud files are in the rough mix: as the user took it over, else as it was found."""
+        found: dict[str, Gains] = {}
+        for song in self._state.delivery.sets if self._state.delivery is not None else ():
+            if song.mix_match is not None and song.mix_match.can_judge:
+                found |= {path: f.gains for path, f in song.in_mix.items() if f.presence == "in"}
+        return found | dict(self._state.corrections.levels)
+
+    def play_soundings(self, soundings: Sequence[Sounding], at_s: float) -> None:
+        """Play the rough mix and its files as the mix match has them."""
+        rates = [s.track.format.rate_hz for s in soundings if s.track.format is not None]
+        self._played = None
+        if rates:
+            self.listening.play(soundings, self._state.sources, rate_hz=rates[0], at_s=at_s)
 
     def play_again(self) -> None:
         """What plays goes on where it is, with the files where they are to be now."""

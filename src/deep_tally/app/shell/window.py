@@ -139,7 +139,9 @@ class Window(QMainWindow):
         self.state = CheckState()
         self._make_views()
         self._place_views()
-        self.playback = Playback(self.listening, self.player_bar, self.line_up, self.bench, self.state, self.settings)
+        self.playback = Playback(
+            self.listening, self.player_bar, self.line_up, self.mix_match, self.bench, self.state, self.settings
+        )
         self.presenter = Presenter(self)
         self.filter = SheetFilter(self)
         self.picture_saver = PictureSaver(self)
@@ -176,7 +178,7 @@ class Window(QMainWindow):
         self.listening = Listening(self)
         self.line_up = LineUpView(self.theme, self.settings, self.listening)
         self.player_bar = PlayerBar(self.theme, self.listening)
-        self.mix_match = MixMatchView(self.theme)
+        self.mix_match = MixMatchView(self.theme, self.listening)
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
         self.paper = PaperView(self.theme, self.settings)

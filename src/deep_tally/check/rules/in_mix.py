@@ -30,6 +30,14 @@ def placed_by_mix(song: SongSet, track: Track) -> int | None:
     return frames if abs(frames) > _TOLERATED else 0
 
 
+def mix_placement(song: SongSet, track: Track) -> int | None:
+    """Frames of the rough mix by which it begins later than the song (negative: earlier); None for any other file."""
+    match, sound = song.mix_match, track.format
+    if match is None or sound is None or track.path != match.mix or match.verdict == "unrelated":
+        return None
+    return -round(match.offset_frames * sound.rate_hz / match.rate_hz)
+
+
 def _is_sure(found: MatchedFile) -> bool:
     return found.presence == "in" and found.is_sure and abs(found.t) >= _PLACED_T
 

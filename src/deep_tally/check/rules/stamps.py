@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.rules.in_mix import placed_by_mix
+from deep_tally.check.rules.in_mix import mix_placement, placed_by_mix
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action
@@ -53,6 +53,8 @@ def placements_of(song: SongSet, set_by_user: Mapping[str, int], brief: Brief) -
             placed[track.path] = Placement(frames=set_by_user[track.path], by="hand")
         elif track.role.is_assessed and (by_mix := placed_by_mix(song, track)):
             placed[track.path] = Placement(frames=by_mix, by="mix")
+        elif late := mix_placement(song, track):
+            placed[track.path] = Placement(frames=late, by="mix")
         elif offset and action_on_stamp(song, track, offset, brief) is Action.FIX:
             placed[track.path] = Placement(frames=offset, by="stamp")
     return placed
