@@ -38,9 +38,11 @@ def match_of(tracks: list[Track], changes: dict[str, dict[str, Any]] | None = No
     return MixMatch(mix=ROUGH_MIX.path, rate_hz=RATE, files=files, **{**known, "offset_frames": 0, **of_all})
 
 
-def song_with(match: MixMatch, tracks: list[Track], **changes: Any) -> SongSet:
+def song_with(
+    match: MixMatch, tracks: list[Track], placed_by_user: dict[str, int] | None = None, **changes: Any
+) -> SongSet:
     song = replace(song_of(tracks), mix_match=match, **changes)
-    return replace(song, placements=placements_of(song, changes.get("placed_by_user", {}), DEFAULT_BRIEF))
+    return replace(song, placements=placements_of(song, placed_by_user or {}, DEFAULT_BRIEF))
 
 
 def found(match: MixMatch, tracks: list[Track], code: str, **changes: Any) -> list[Finding]:

@@ -128,6 +128,13 @@ class PlayerBar(QWidget):
         self.output.setFont(font(11))
         self.output.setWordWrap(True)
         self.output.setFixedWidth(180)
+        self._lay_out()
+        self._connect()
+        theme.follow(self, self._colour)
+        self._colour()
+        self.show_state()
+
+    def _lay_out(self) -> None:
         line = FlowLayout(self, across=4)
         line.setContentsMargins(16, 4, 16, 4)
         for widget in (self.play_button, self.time, self.loop_button, self.sum_button, self.mix_button):
@@ -143,6 +150,9 @@ class PlayerBar(QWidget):
         line.addWidget(self.safe_button)
         line.addWidget(self.output)
         line.addWidget(self.meter)
+
+    def _connect(self) -> None:
+        listening = self._listening
         self.play_button.clicked.connect(self.play_pressed)
         self.loop_button.clicked.connect(self.loop_pressed)
         self.placed_button.toggled.connect(self.placed_pressed)
@@ -154,9 +164,6 @@ class PlayerBar(QWidget):
         self.safe_button.clicked.connect(listening.set_safe)
         listening.changed.connect(self.show_state)
         listening.moved.connect(self._move)
-        theme.follow(self, self._colour)
-        self._colour()
-        self.show_state()
 
     def _ear_setter(self, ear: Ear) -> Callable[[], None]:
         return lambda: self._listening.set_ear(ear)

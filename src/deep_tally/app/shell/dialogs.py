@@ -81,6 +81,14 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         ),
     ),
     (
+        "Mix match",
+        (
+            ("Left, Right", "To the stretches that no file gives"),
+            ("Space", "Play the stretch, or from where the strip was clicked; stop"),
+            ("Enter", "To the file in the sheet"),
+        ),
+    ),
+    (
         "Listening",
         (
             ("Space, Ctrl+Space", "Play or stop (with several files selected: only these)"),
