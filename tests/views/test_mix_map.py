@@ -107,7 +107,7 @@ def test_without_a_match_there_is_no_map() -> None:
             "nothing in it is without a file",
         ),
         ("unsure", "cannot judge: the rough mix differs too much from the sum of the files (100 % of it matches)", ""),
-        ("unrelated", "the rough mix holds none of these files", ""),
+        ("unrelated", "the rough mix holds none of these files: it is of another song, or of another version", ""),
     ],
 )
 def test_every_verdict_has_a_sentence(verdict: str, words: str, left: str) -> None:

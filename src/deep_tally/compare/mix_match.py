@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -55,10 +56,12 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
         for number, source in enumerate(sources)
     )
     per_cell = len(remains.direct_mix) / (len(edges) - 1)
+    if verdict == "unrelated":
+        files = tuple(replace(f, heard=b"", matched=b"") for f in files)  # nobody knows where they would lie
     return MixMatch(
         mix=mix,
         rate_hz=search.rate_hz,
-        offset_frames=fitted.common,
+        offset_frames=fitted.common if verdict != "unrelated" else 0,
         verdict="accounted" if verdict == "complete" and spans else verdict,
         null_db=float(np.median(sounding)) if len(sounding) else 0.0,
         worst_db=float(sounding.max()) if len(sounding) else 0.0,

@@ -20,7 +20,7 @@ def verdict_words(match: MixMatch) -> str:
     if match.verdict == "unsure":
         share = f"{match.matched_share * 100:.0f} % of it matches"
         return f"cannot judge: the rough mix differs too much from the sum of the files ({share})"
-    return "the rough mix holds none of these files"
+    return "the rough mix holds none of these files: it is of another song, or of another version"
 
 
 def remainder_words(match: MixMatch) -> str:

@@ -14,7 +14,7 @@ from deep_tally.model.timeline import Timeline
 from deep_tally.reply.action_words import ACTION_WORDS, readable
 from deep_tally.reply.mix_words import remainder_words, verdict_words
 from deep_tally.reply.numbers import clock, count, decibels, signed
-from deep_tally.views.titles import bare_title
+from deep_tally.views.titles import bare_title, number_of
 
 _CODES = ("start.at-sound", "start.offset", "start.unplaced", "content.not-in-mix", "content.level-moved")
 
@@ -25,7 +25,7 @@ class MixRow:
 
     Attributes
     ----------
-    path, title, place, level : str
+    path, number, title, place, level : str
         `place` says where it belongs, `level` how loud it is in the mix; both are empty where nothing is known.
     action : Action or None
         What is to be done about its place or level.
@@ -41,6 +41,7 @@ class MixRow:
     path: str
     title: str
     place: str
+    number: str = ""
     level: str = ""
     action: Action | None = None
     level_db: float | None = None
@@ -101,13 +102,14 @@ def mix_map(delivery: Delivery, song: SongSet) -> MixMap | None:
 def _row(song: SongSet, match: MixMatch, track: Track, action: Action | None) -> MixRow:
     title, found = readable(bare_title(track.path)), song.in_mix.get(track.path)
     if found is None:
-        return MixRow(path=track.path, title=title, place=_why_not(song, track), action=action)
+        return MixRow(path=track.path, number=number_of(track), title=title, place=_why_not(song, track), action=action)
     late_s = match.offset_frames / match.rate_hz
     start_s = late_s + found.start_frames / match.rate_hz
     length_s = track.format.seconds if track.format is not None else 0.0
     is_in = found.presence == "in"
     return MixRow(
         path=track.path,
+        number=number_of(track),
         title=title,
         place=_place(song, match, found),
         level=_level(found) if is_in and match.can_judge else "",

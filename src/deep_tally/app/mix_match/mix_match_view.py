@@ -20,13 +20,15 @@ from deep_tally.reply.numbers import count
 from deep_tally.views.mix_map import MixMap, candidates, mix_map, span_words
 
 _LEGEND = (
-    "Dark: what the file holds there is in the mix. Pale: it is not. Dashed: where the file stands as it was sent."
+    "Tall: loud. Dark: what the file holds there is in the mix; pale: it is not."
+    " Dashed: where it stands as it was sent."
 )
 _WAITING = "The rough mix is being compared with the files. You can look at everything else meanwhile."
 _WITHOUT = (
     "No rough mix came with this song. With one, this shows where every file belongs, how loud it was, whether it is in"
     " the mix at all, and what the mix holds that nobody sent."
 )
+_ANOTHER = "if another file is the rough mix, choose it in the sheet and press Ctrl+M"
 _CANDIDATE = "If one of these is the rough mix, say so:"
 
 
@@ -131,7 +133,8 @@ class MixMatchView(QWidget):
             return
         before = self.table.currentIndex().row()
         self.verdict.setText(f"{self.shown.verdict[:1].upper()}{self.shown.verdict[1:]}.")
-        remainder = self.shown.remainder
+        is_unrelated = self.shown.match.verdict == "unrelated"
+        remainder = _ANOTHER if is_unrelated else self.shown.remainder
         self.remainder.setText(f"{remainder[:1].upper()}{remainder[1:]}." if remainder else "")
         self.remainder.setVisible(bool(remainder))
         self.strip.show_map(self.shown)

@@ -17,6 +17,7 @@ FILE, MAP, PLACE, LEVEL = range(4)
 HEADS = ("   File", "How well it explains the mix, over time", "Belongs", "Level in the mix")
 _ROW_HEIGHT, _PAD = 34, 12
 _LEVEL_SPAN_DB = 12.0
+_LOWEST_CELL = 0.15
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -104,9 +105,15 @@ class _Painter(QStyledItemDelegate):
         if row.action is not None:
             centre = QPointF(box.left() + 13, box.center().y())
             draw_shape(painter, row.action, centre, 9, colours.action(row.action))
+        left = 24.0
+        if row.number:
+            painter.setPen(QColor(colours.soft))
+            painter.setFont(font(13))
+            self._text(painter, box.adjusted(left, 0, -8, 0), row.number)
+            left += painter.fontMetrics().horizontalAdvance(row.number) + 8
         painter.setPen(QColor(colours.ink))
         painter.setFont(font(14, 600))
-        self._text(painter, box.adjusted(24, 0, -8, 0), row.title)
+        self._text(painter, box.adjusted(left, 0, -8, 0), row.title)
 
     def _words(self, painter: QPainter, box: QRectF, words: str, row: MixRow) -> None:
         painter.setPen(self._colour(row))
@@ -118,7 +125,7 @@ class _Painter(QStyledItemDelegate):
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
 
     def _map(self, painter: QPainter, box: QRectF, row: MixRow, shown: MixMap) -> None:
-        """A cell is as dark as the mix holds what the file has there; the dashed frame stands as it was sent."""
+        """A cell is as tall as the file is loud, and as dark as the mix holds that; dashed: where it was sent."""
         colours = self._theme.colours
         strong, pale = QColor(colours.fix if row.sent_s is not None else colours.wave), QColor(colours.rule)
         step = box.width() / max(1, len(row.heard))
@@ -126,11 +133,12 @@ class _Painter(QStyledItemDelegate):
         for cell, (heard, matched) in enumerate(zip(row.heard, row.matched, strict=True)):
             if not heard:
                 continue
-            area = QRectF(box.left() + cell * step + 0.5, box.top(), max(1.0, step - 1.0), box.height())
+            tall = box.height() * (_LOWEST_CELL + (1 - _LOWEST_CELL) * heard / 255)
+            area = QRectF(box.left() + cell * step + 0.5, box.center().y() - tall / 2, max(1.0, step - 1.0), tall)
             painter.setBrush(pale)
             painter.drawRect(area)
             fill = QColor(strong)
-            fill.setAlpha(int(matched * (0.35 + 0.65 * heard / 255)))
+            fill.setAlpha(matched)
             painter.setBrush(fill)
             painter.drawRect(area)
         if row.sent_s is not None:

@@ -91,6 +91,7 @@ class PlayerBar(QWidget):
     def __init__(self, theme: Theme, listening: Listening) -> None:
         super().__init__()
         self._theme, self._listening = theme, listening
+        self._is_match = False
         self.play_button = plain_button("Play", "Play from the cursor, or stop (Space)")
         self.play_button.setProperty("look", "")
         self.play_button.setMinimumWidth(76)
@@ -165,6 +166,11 @@ class PlayerBar(QWidget):
         listening.changed.connect(self.show_state)
         listening.moved.connect(self._move)
 
+    def show_match(self, is_match: bool) -> None:
+        """Under the mix match files play where the mix has them; the remainder can be chosen before anything plays."""
+        self._is_match = is_match
+        self.show_state()
+
     def _ear_setter(self, ear: Ear) -> Callable[[], None]:
         return lambda: self._listening.set_ear(ear)
 
@@ -178,9 +184,11 @@ class PlayerBar(QWidget):
         for button in (self.sum_button, self.mix_button):
             button.setEnabled(listening.has_mix or not listening.paths)
         self.remainder_button.setChecked(listening.bus == "remainder")
-        self.remainder_button.setVisible(listening.has_mix and listening.has_levels)
+        self.remainder_button.setVisible(self._is_match or (listening.has_mix and listening.has_levels))
+        self.placed_button.setVisible(not self._is_match)
+        self.loop_button.setVisible(not self._is_match)
         self.levels_button.setChecked(listening.is_at_mix_levels)
-        self.levels_button.setVisible(listening.has_levels)
+        self.levels_button.setVisible(self._is_match or listening.has_levels)
         self.ear_button.setText(EARS[listening.ear].capitalize())
         for action, ear in zip(self.ear_menu.actions(), EARS, strict=True):
             action.setChecked(ear == listening.ear)

@@ -145,6 +145,8 @@ class Navigator:
         """The bar of listening stands under the views of all files, and elsewhere while something plays."""
         window = self._window
         is_here = window.pages.currentWidget() in (window.line_up, window.mix_match) or window.listening.is_playing
+        is_match = window.pages.currentWidget() is window.mix_match and window.mix_match.shown is not None
+        window.player_bar.show_match(is_match)
         window.player_bar.setVisible(window.state.intake is not None and is_here)
 
     def restore_brief(self) -> None:

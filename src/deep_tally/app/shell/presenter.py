@@ -176,6 +176,7 @@ class Presenter(QObject):
             song = self._song_name(delivery)
             is_matching = self._is_matching
             self._window.mix_match.show_all(delivery, self._state.corrections, song=song, is_matching=is_matching)
+            self._window.navigator.show_player()
         elif page is self._window.parts:
             self._window.parts.show_all(delivery, self._state.corrections, self._state.brief)
         elif page is self._window.names:
