@@ -20,10 +20,12 @@ from measuring import (
     time_by_length,
 )
 
-_PARTS = ("starting", "speed", "memory", "time", "window", "lanes", "playing", "soak")
+_PARTS = ("starting", "speed", "memory", "time", "matching", "window", "lanes", "playing", "soak")
 _KNOWN_FILES = 100
 _SOAK_FILES, _SOAK_CYCLES = 24, 60
 _MANY_FILES, _MANY_MINUTES = 80, 2.0
+_MATCHED = ((20, 30.0), (80, 120.0))
+"""Files of four minutes that are looked for in their mix, and the seconds that are asked."""
 
 
 def main() -> None:
@@ -52,6 +54,11 @@ def main() -> None:
             memory_by_length(folder / "memory", chosen.files, (chosen.minutes, 4 * chosen.minutes))
         if "time" in parts:
             time_by_length(folder / "time", (1, 2, 4, 8))
+        if "matching" in parts:
+            from matching import match_files
+
+            for files, asked_s in _MATCHED:
+                match_files(folder / f"matching {files}", files, chosen.minutes, asked_s)
         if "window" in parts:
             from window import feel
 
