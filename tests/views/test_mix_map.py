@@ -9,7 +9,7 @@ import pytest
 from check.rules.test_in_mix import SET, SPAN, match_of, song_with
 from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.comparison import Comparison, SumOf, Twin
+from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
 from deep_tally.model.delivery import Delivery, SongSet
 from deep_tally.model.findings import Action
 from deep_tally.model.mix_match import MixMatch
@@ -73,6 +73,13 @@ def test_a_group_whose_parts_are_in_the_mix_is_not_missing() -> None:
     group = Comparison(sums=(SumOf(path=FIRST, parts=((SECOND, 0.0), (SET[2].path, 0.0)), residual_db=-17.0),))
     found = shown(match_of(SET, {FIRST: {"presence": "absent"}}), comparison=group)
     assert found.rows[0].place == "its parts are in the mix"
+
+
+def test_of_a_wet_and_a_dry_file_it_says_which_is_in_the_mix() -> None:
+    wet_and_dry = Comparison(contained=(Contained(path=SECOND, inner=FIRST, gain_db=0.0),))
+    found = shown(match_of(SET, {FIRST: {"presence": "absent"}}), comparison=wet_and_dry)
+    assert found.rows[0].place == f"not in the mix; {found.rows[1].title} is"
+    assert found.rows[0].number == FIRST[:2]
 
 
 def test_levels_are_not_shown_where_they_cannot_be_judged() -> None:

@@ -84,6 +84,7 @@ _MENDS: Mapping[str, _Maker] = MappingProxyType(
         "length.long": _trim,
         "clipping.over": _turn_down("set_db"),
         "headroom.hot": _turn_down("db"),
+        "headroom.normalised": lambda finding, song: lambda e: Mend("set-level", {"db": _number(e, "mix_db")}),
         "headroom.dc": _remove_offset,
         "channels.same": lambda finding, song: lambda evidence: Mend("to-mono"),
         "channels.panned-mono": lambda finding, song: lambda e: Mend("to-mono", {"gain_db": _number(e, "gain_db")}),

@@ -7,7 +7,18 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 MendKind = Literal[
-    "place", "pad", "trim", "turn-down", "remove-offset", "to-mono", "join", "keep-one", "split", "rename", "save-as"
+    "place",
+    "pad",
+    "trim",
+    "turn-down",
+    "set-level",
+    "remove-offset",
+    "to-mono",
+    "join",
+    "keep-one",
+    "split",
+    "rename",
+    "save-as",
 ]
 
 
@@ -20,7 +31,8 @@ class Mend:
     kind : MendKind
     params : mapping
         place: `frames` later than its own start, `by` "hand" or "stamp"; pad: `to_s`, `until` "common" or "longest";
-        trim: `to_s`; turn-down: `db`; remove-offset: `share` of full scale, and `from_frame` and `share_before` where
+        trim: `to_s`; turn-down: `db`; set-level: `db` it has in the rough
+        mix; remove-offset: `share` of full scale, and `from_frame` and `share_before` where
         it steps; to-mono: `gain_db` of the right side over the left where it keeps its pan, or the sounding `side`;
         join: `left` and `right`; keep-one: `kept` and `left_out`; rename: `because` of what; save-as: `containers`.
     """

@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 from statistics import median
 
+from deep_tally.check.rules.in_mix import in_mix_instead
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
@@ -135,7 +136,10 @@ def _why_not(song: SongSet, track: Track) -> str:
 def _place(song: SongSet, match: MixMatch, found: MatchedFile) -> str:
     if found.presence == "absent":
         is_group = any(s.path == found.path for s in song.comparison.sums)
-        return "its parts are in the mix" if is_group else "not in the mix"
+        if is_group:
+            return "its parts are in the mix"
+        other = in_mix_instead(song, found.path)
+        return f"not in the mix; {readable(bare_title(other))} is" if other is not None else "not in the mix"
     if found.presence == "unsure":
         return "cannot tell"
     where = (

@@ -17,11 +17,13 @@ from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Finding
+from deep_tally.model.mend import Mend
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 from deep_tally.model.placement import Placement
 from deep_tally.model.statements import Statement
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
+from deep_tally.reply.wording.speaker import Speaker
 from tracks import RATE, ROUGH_MIX, SECONDS, others, song_of, stereo, track
 
 SPAN = Unaccounted(start_s=10.0, stop_s=14.0, low_hz=200.0, high_hz=800.0, under_mix_db=9.0)
@@ -115,6 +117,36 @@ def test_a_short_file_that_the_mix_places_is_not_asked_about() -> None:
     assert at_sound.action is FIX
     assert at_sound.mends[short.path].params == {"frames": float(RATE), "by": "mix"}
     assert found(match_of(tracks), tracks, "start.at-sound") == []  # it lies where it was sent
+
+
+def test_files_that_were_all_normalised_get_their_levels_back_from_the_mix() -> None:
+    tracks = [track(f"{n} Part{'abcdef'[n]}.wav", sample_peak_by_channel_dbfs=(-1.0,)) for n in range(6)]
+    levels = {t.path: {"left_db": -6.0 - n, "right_db": -6.0 - n} for n, t in enumerate(tracks)}
+    (fixed,) = found(match_of(tracks, levels), tracks, "headroom.normalised")
+    assert fixed.action is FIX
+    assert fixed.mends == {t.path: Mend("set-level", {"db": pytest.approx(-6.0 - n)}) for n, t in enumerate(tracks)}
+    unsure = levels | {tracks[3].path: {"error_db": 0.8}}
+    absent = levels | {tracks[3].path: {"presence": "absent"}}
+    for match in (match_of(tracks, unsure), match_of(tracks, absent), match_of(tracks, levels, verdict="unsure")):
+        (asked,) = found(match, tracks, "headroom.normalised")
+        assert (asked.action, asked.mends) == (ASK, {})
+    first = match_of(tracks[1:], levels)
+    assert found(first, tracks, "headroom.normalised")[0].action is ASK
+
+
+def test_of_a_wet_and_a_dry_part_it_says_which_is_in_the_mix() -> None:
+    wet, dry = SET[0].path, SET[1].path
+    comparison = Comparison(contained=(Contained(path=wet, inner=dry, gain_db=0.0),))
+    for gone, there in ((dry, wet), (wet, dry)):
+        match = match_of(SET, {gone: {"presence": "absent"}})
+        (noted,) = found(match, SET, "content.not-in-mix", comparison=comparison)
+        assert (noted.files, noted.evidence) == ((gone,), {"partner": there})
+        delivery = Delivery(
+            source=Path("Song"), name="Song", sets=(song_with(match, SET, comparison=comparison),), findings=(noted,)
+        )
+        assert f"{there}, with the same sound, is in it" in Speaker(delivery).evidence(noted)
+    neither = match_of(SET, {wet: {"presence": "absent"}, dry: {"presence": "absent"}})
+    assert [f.evidence for f in found(neither, SET, "content.not-in-mix", comparison=comparison)] == [{}, {}]
 
 
 # -- levels -------------------------------------------------------------------------------------

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 from deep_tally.check.build import about, is_most, place_at
+from deep_tally.check.rules.in_mix import mix_level_db
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
@@ -81,8 +83,15 @@ def normalised(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for by, levels, spread in (("peak", peaks, peak_db), ("rms", rms, level_db), ("loudness", loudness, level_db)):
         near = nearest(levels, spread)
         if len(near) >= least and is_most(len(near), len(heard)):
+            tracks = [t for _, t in near]
             level = sum(value for value, _ in near) / len(near)
-            yield about("headroom.normalised", Action.ASK, [t for _, t in near], dbfs=level, by=by, files=len(near))
+            in_mix = [mix_level_db(song, track) for track in tracks]
+            action = Action.ASK if None in in_mix else Action.FIX
+            found = about("headroom.normalised", action, tracks, dbfs=level, by=by, files=len(near))
+            if action is Action.FIX:  # the rough mix shows how loud each of them belongs
+                own = {t.path: {**found.evidence, "mix_db": db} for t, db in zip(tracks, in_mix, strict=True)}
+                found = replace(found, by_file=own)
+            yield found
             return
 
 

@@ -42,6 +42,14 @@ def _is_sure(found: MatchedFile) -> bool:
     return found.presence == "in" and found.is_sure and abs(found.t) >= _PLACED_T
 
 
+def mix_level_db(song: SongSet, track: Track) -> float | None:
+    """How loud the rough mix has a file, dB, where that is known; else None."""
+    found = song.in_mix.get(track.path)
+    if judged(song) is None or found is None or found.presence != "in" or found.error_db > _LEVEL_ERROR_DB:
+        return None
+    return found.level_db
+
+
 def judged(song: SongSet) -> MixMatch | None:
     """What the mix says, where levels and what is missing can be relied on."""
     return song.mix_match if song.mix_match is not None and song.mix_match.can_judge else None
@@ -94,7 +102,19 @@ def not_in_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
     for track in song.assessed:
         found = song.in_mix.get(track.path)
         if found is not None and found.presence == "absent" and track.is_heard and track.path not in groups:
-            yield about("content.not-in-mix", Action.NOTE, track)
+            other = in_mix_instead(song, track.path)
+            also = {"partner": other} if other is not None else {}
+            yield about("content.not-in-mix", Action.NOTE, track, also=also)
+
+
+def in_mix_instead(song: SongSet, path: str) -> str | None:
+    """The wet part that holds a dry one, or the dry one that is in a wet part, when that is the one in the mix."""
+    for one in song.comparison.contained:
+        for mine, other in ((one.inner, one.path), (one.path, one.inner)):
+            found = song.in_mix.get(other)
+            if mine == path and found is not None and found.presence == "in":
+                return other
+    return None
 
 
 def unaccounted(song: SongSet, brief: Brief) -> Iterator[Finding]:

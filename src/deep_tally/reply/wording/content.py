@@ -106,6 +106,12 @@ def _moved(f: Facts) -> str:
     return f"{decibels(abs(f.number('db')))} {louder} in the mix than at the level of the others"
 
 
+def _not_in_mix(f: Facts) -> str:
+    if "partner" in f.evidence:
+        return f"no trace of it in the mix; {partner(f)}, with the same sound, is in it"
+    return "no trace of it in the mix, which the other files account for"
+
+
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.damaged": Wording(
@@ -244,7 +250,7 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
         "content.not-in-mix": Wording(
             "Not in the rough mix",
             "{files} is not in the rough mix",
-            lambda f: "no trace of it in the mix, which the other files account for",
+            _not_in_mix,
         ),
         "content.level-moved": Wording(
             "Another level than in the mix",

@@ -38,7 +38,8 @@ def _dc(f: Facts) -> str:
 def _normalised(f: Facts) -> str:
     by = {"peak": "peak", "rms": "RMS level", "loudness": "loudness"}[str(f.finding.evidence.get("by", "peak"))]
     unit = "LUFS" if by == "loudness" else "dBFS"
-    return f"{count(int(f.number('files')), 'file')} share the same {by}, {level(f.number('dbfs'), unit)}"
+    same = f"{count(int(f.number('files')), 'file')} share the same {by}, {level(f.number('dbfs'), unit)}"
+    return f"{same}; the rough mix shows how loud each of them was" if f.finding.mends else same
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(

@@ -11,6 +11,7 @@ _WORDS: Mapping[MendKind, str] = MappingProxyType(
     {
         "trim": "end it with the others",
         "turn-down": "turn it down together with the others, so that the balance stays",
+        "set-level": "set it to its level in the rough mix",
         "remove-offset": "remove the offset",
         "join": "join them into one stereo file",
         "keep-one": "use one of them as a mono file",
