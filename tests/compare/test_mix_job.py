@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from dataclasses import replace
 from pathlib import Path
 
@@ -93,3 +94,64 @@ def test_the_sum_peaks_where_the_files_belong(tmp_path: Path) -> None:
     total = sum(np.repeat(s.sound, 3 - s.sound.shape[1], axis=1) for s in song.files.values())
     true = np.abs(soxr.resample(total, RATE, 8 * RATE, quality="VHQ")).max()
     assert found.sum_peak.dbtp == pytest.approx(20 * np.log10(true), abs=0.3)
+
+
+_IN_MIX = {
+    "content.unaccounted",
+    "content.not-in-mix",
+    "content.level-moved",
+    "start.offset",
+    "length.set-past-mix",
+    "length.set-short-of-mix",
+    "channels.all-mono",
+}
+
+
+@pytest.mark.mix_match
+@pytest.mark.parametrize("hurt", ["cut off", "no header", "silent", "one side", "of another song"])
+def test_a_mix_that_says_little_claims_nothing(tmp_path: Path, hurt: str) -> None:
+    """Damaged, silent, one side of a mix, or another song's: none of it counts against the files."""
+    song = small(23, count=4, seconds=8.0)
+    mix = {"silent": 0 * song.mix, "one side": song.mix * (1.0, 0.0)}.get(hurt, song.mix)
+    folder = write(
+        tmp_path / "Song",
+        song,
+        mix=small(99, count=4, seconds=8.0).mix if hurt == "of another song" else mix,
+        mix_rate=RATE,
+    )
+    path = folder / "Song rough mix.wav"
+    content = path.read_bytes()
+    if hurt == "cut off":
+        path.write_bytes(content[: len(content) * 3 // 4])
+    elif hurt == "no header":
+        path.write_bytes(b"nothing of the kind" * 1000)
+    assessed = check_inline(folder)
+    (found,) = assessed.sets
+    claims = {f.code for f in assessed.findings if f.code in _IN_MIX}
+    if hurt == "cut off":  # what is left of it is the mix all the same, and ends early
+        assert claims <= {"length.set-past-mix"}
+        assert found.mix_match is not None
+        assert {f.presence for f in found.mix_match.files} == {"in"}
+    elif hurt == "one side":
+        assert claims == set()
+        assert found.mix_match is not None
+        assert {f.right_db for f in found.mix_match.files} == {-np.inf}
+    else:
+        assert claims == set()
+        assert found.mix_match is None or found.mix_match.verdict == "unrelated"
+
+
+@pytest.mark.mix_match
+def test_one_file_alone_and_files_that_are_all_the_same(tmp_path: Path) -> None:
+    song = small(24, count=4, seconds=8.0)
+    first = next(iter(song.files))
+    for count in (1, 4):
+        folder = write(tmp_path / f"Song {count}", song, mix=song.mix, mix_rate=RATE)
+        for name in list(song.files)[count if count == 1 else 1 :]:
+            (folder / name).unlink() if count == 1 else shutil.copy(folder / first, folder / name)
+        assessed = check_inline(folder)
+        assert {f.code for f in assessed.findings if f.code in _IN_MIX} == set()
+        match = assessed.sets[0].mix_match
+        assert match is not None
+        assert [f.path for f in match.files] == [first]
+        assert match.files[0].presence == "in"

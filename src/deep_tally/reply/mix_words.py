@@ -18,8 +18,10 @@ def verdict_words(match: MixMatch) -> str:
         through = "through a filter and a moving gain of its own"
         return f"{inside} of {count(len(match.files), 'file')} account for the rough mix {through}, {under}"
     if match.verdict == "unsure":
-        share = f"{match.matched_share * 100:.0f} % of it matches"
-        return f"cannot judge: the rough mix differs too much from the sum of the files ({share})"
+        share = (
+            f"{inside} of {count(len(match.files), 'file')} are in it, {match.matched_share * 100:.0f} % of it matches"
+        )
+        return f"cannot judge: the rough mix holds much that no file has: a loud part, effects or rides ({share})"
     return "the rough mix holds none of these files: it is of another song, or of another version"
 
 

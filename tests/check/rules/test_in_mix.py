@@ -71,6 +71,26 @@ def test_a_file_that_lies_elsewhere_in_the_mix_is_placed_there(frames: int, plac
     assert all(f.mends[FIRST].params["by"] == "mix" for f in offsets)
 
 
+@pytest.mark.parametrize(
+    ("in_mix", "frames"),
+    [
+        ({"other_starts": (9600, 19200)}, 9600),
+        ({"other_starts": (9598,)}, 9600),
+        ({"other_starts": (9597,)}, None),
+        ({"other_starts": (), "is_sure": False}, None),
+        ({"other_starts": (9600,), "t": 14.9}, None),
+        ({"other_starts": (9600,), "presence": "unsure"}, None),
+    ],
+)
+def test_a_stamp_tells_the_places_of_a_loop_apart(in_mix: dict[str, Any], frames: int | None) -> None:
+    """All files are as long: by itself such a stamp is taken for an old one."""
+    tracks = [track(t.path, time_reference=0) for t in SET[1:]]
+    loop = track(FIRST, time_reference=9600)
+    match = match_of([loop, *tracks], {FIRST: {"is_sure": False, **in_mix}})
+    placement = song_with(match, [loop, *tracks]).placements.get(FIRST)
+    assert placement == (Placement(frames=9600, by="stamp") if frames else None)
+
+
 def test_a_mix_that_begins_later_than_the_song_is_placed_so() -> None:
     mix = track("Mix of 96 kHz.wav", role=Role.ROUGH_MIX, rate_hz=2 * RATE, frames=2 * RATE * SECONDS)
     tracks = [*SET, mix]

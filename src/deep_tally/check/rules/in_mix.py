@@ -30,6 +30,15 @@ def placed_by_mix(song: SongSet, track: Track) -> int | None:
     return frames if abs(frames) > _TOLERATED else 0
 
 
+def is_confirmed_by_mix(song: SongSet, track: Track, frames: int) -> bool:
+    """Whether a place that something else says is one of those where the rough mix has a file, as of a loop."""
+    match, found, sound = song.mix_match, song.in_mix.get(track.path), track.format
+    if match is None or found is None or sound is None or found.presence != "in" or abs(found.t) < _PLACED_T:
+        return False
+    starts = (round(s * sound.rate_hz / match.rate_hz) for s in (found.start_frames, *found.other_starts))
+    return any(abs(start - frames) <= _TOLERATED for start in starts)
+
+
 def mix_placement(song: SongSet, track: Track) -> int | None:
     """Frames of the rough mix by which it begins later than the song (negative: earlier); None for any other file."""
     match, sound = song.mix_match, track.format

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from deep_tally.check.common import length_difference_s
-from deep_tally.check.rules.in_mix import mix_placement, placed_by_mix
+from deep_tally.check.rules.in_mix import is_confirmed_by_mix, mix_placement, placed_by_mix
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action
@@ -32,10 +32,11 @@ def offset_by_stamp(song: SongSet, track: Track) -> int | None:
 def action_on_stamp(song: SongSet, track: Track, offset: int, brief: Brief) -> Action:
     """What a stamp that differs is good for: to place the file, or not.
 
+    Where the rough mix has the file at the very place, the stamp is right: it tells a loop's places apart.
     Lengths that are equal make it an old stamp that was kept (a note); a stamp that puts the file's end behind the
     common end contradicts the lengths (ask).
     """
-    if song.common.seconds is None or track.format is None:
+    if song.common.seconds is None or track.format is None or is_confirmed_by_mix(song, track, offset):
         return Action.FIX
     if not any(length_difference_s(t, song.common) for t in song.stamped):
         return Action.NOTE
