@@ -139,9 +139,9 @@ def test_levels_of_the_mix_are_used_kept_and_given_back(matched: Window, tmp_pat
     assert not listening.is_at_mix_levels
     assert view.levels_button.isEnabled()
     state.undo_stack.redo()
-    kept = state.corrections.levels
+    kept, run = state.corrections.levels, state.run
     matched.open([tmp_path / "Song 120 BPM A minor"])
-    wait(lambda: state.delivery is not None)
+    wait(lambda: state.run is not run and state.delivery is not None)
     assert state.corrections.levels == kept
     assert listening.is_at_mix_levels
 
@@ -207,6 +207,41 @@ def test_by_keyboard_it_plays_from_the_start_or_from_the_stretch(matched: Window
     assert listening.loop_s is None
     listening.halt()
     wait(lambda: not listening.is_playing)
+
+
+@pytest.mark.mix_match
+def test_the_line_up_plays_what_the_mix_says_as_well(matched: Window, tmp_path: Path) -> None:
+    """Levels and the remainder are at hand there too, and gone with the next delivery."""
+    listening, bar = matched.listening, matched.player_bar
+    listening.player.simulated = True
+    matched.mix_match.strip.choose(0)
+    matched.mix_match.levels_button.click()
+    assert matched.mix_match.strip.current == 0  # the match is the same
+    matched.steps.line_up.click()
+    assert (bar.remainder_button.isVisible(), bar.placed_button.isVisible()) == (False, True)
+    matched.line_up.listening.play()
+    wait(lambda: listening.position_s is not None)
+    gains = matched.state.corrections.levels
+    assert {s.track.path: s.gains for s in listening.soundings if s.bus == "sum"} == gains
+    assert bar.remainder_button.isVisible()
+    assert bar.levels_button.isChecked()
+    safe_db = listening.safe_db
+    bar.levels_button.click()
+    assert not listening.is_at_mix_levels
+    assert listening.safe_db != safe_db  # louder or softer together, the sum reaches elsewhere
+    bar.remainder_button.click()
+    listening.halt()
+    wait(lambda: not listening.is_playing)
+    listening.play(listening.soundings[:1], matched.state.sources, rate_hz=RATE, at_s=0.0)
+    assert listening.bus == "sum"  # nothing is left of a mix that is not played
+    listening.halt()
+    wait(lambda: not listening.is_playing)
+    plain = tmp_path / "Other 90 BPM"
+    plain.mkdir()
+    soundfile.write(plain / "01 Viola.wav", np.random.default_rng(3).uniform(-0.1, 0.1, RATE * 3), RATE, "PCM_24")
+    matched.open([plain])
+    wait(lambda: matched.state.delivery is not None and len(matched.state.delivery.tracks) == 1)
+    assert (matched.state.corrections.levels, listening.is_at_mix_levels) == ({}, False)
 
 
 @pytest.mark.mix_match
