@@ -1,6 +1,7 @@
-"""How well do the detectors find, and how seldom do they cry wolf? Prints tables and writes them into docs/measures.md.
+"""How well do the detectors find, and how seldom do they cry wolf? Prints tables, and writes them into the docs.
 
-    PYTHONPATH=tests python tools/prove_detectors.py [--deliveries N] [--seconds S] [--files N]
+    PYTHONPATH=tests python tools/prove_detectors.py [--deliveries N] [--seconds S] [--files N] [--songs N]
+                                                [--only detectors|mixes]
 
 Real recordings are those that packages of the registries have installed (tests/detectors/recordings.py); the folder
 that `RECORDINGS` names comes on top, and so do the sound fonts in the one that `SOUND_FONTS` names.
@@ -19,7 +20,7 @@ from pathlib import Path
 
 import soundfile
 
-from detectors import classes
+from detectors import classes, mix_table
 from detectors.cases import BASES, CASES, Kept, deliver, run
 from detectors.clean import FILES, write_clean
 from detectors.clean_kinds import KINDS, write_kind
@@ -28,7 +29,8 @@ from detectors.delivery_table import DELIVERIES
 from detectors.recordings import recordings
 from inline import check_inline
 
-DOCUMENT = Path(__file__).resolve().parent.parent / "docs" / "measures.md"
+_DOCS = Path(__file__).resolve().parent.parent / "docs"
+DOCUMENT, OF_MIXES = _DOCS / "measures.md", _DOCS / "mix-match.md"
 BEGIN, END = "<!-- made by `make detectors`: begin -->", "<!-- made by `make detectors`: end -->"
 
 
@@ -166,15 +168,26 @@ def main() -> None:
     parser.add_argument("--deliveries", type=int, default=20)
     parser.add_argument("--seconds", type=float, default=60.0)
     parser.add_argument("--files", type=int, default=classes.FILES, help="of every class of faults")
+    parser.add_argument("--songs", type=int, default=mix_table.SONGS, help="that are looked for in their mixes")
+    parser.add_argument("--only", choices=("detectors", "mixes"))
     options = parser.parse_args()
+    if options.only != "mixes":
+        _write(DOCUMENT, _tables(options.deliveries, options.seconds, options.files))
+    if options.only != "detectors":
+        # A song and its copies take half a gigabyte: each has a process of its own.
+        with ProcessPoolExecutor(os.cpu_count(), max_tasks_per_child=1) as pool:
+            _write(OF_MIXES, mix_table.lines(pool, range(options.songs)))
+
+
+def _write(document: Path, lines_of: Iterator[str]) -> None:
+    """Print lines as they come, and put them between the marks of a document."""
     lines = []
-    for line in _tables(options.deliveries, options.seconds, options.files):
+    for line in lines_of:
         sys.stdout.write(f"{line}\n")
         lines.append(line)
-    text = DOCUMENT.read_text("utf-8")
-    before, _, rest = text.partition(BEGIN)
+    before, _, rest = document.read_text("utf-8").partition(BEGIN)
     after = rest.partition(END)[2]
-    DOCUMENT.write_text(before + "\n".join([BEGIN, "", *lines, "", END]) + after, "utf-8")
+    document.write_text(before + "\n".join([BEGIN, "", *lines, "", END]) + after, "utf-8")
 
 
 if __name__ == "__main__":

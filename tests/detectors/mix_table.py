@@ -18,7 +18,8 @@ from deep_tally.model.mix_match import MixMatch
 from detectors.mix_songs import MixSong, Sent, as_mp3, as_sides, bussed, mixed, part_in_mix, song
 from tracks import song_of, track
 
-SONGS = 24
+SONGS = 12
+_SECONDS = 24.0
 MODES = {"plain": lambda mix: mix, "MP3 192": as_mp3, "through a bus": bussed}
 KINDS = ("as sent", "moved files", "a missing passage", "a missing part", "a moved fader")
 _STRANGERS, _MOVED = 2, 3
@@ -46,7 +47,7 @@ Key = tuple[str, str]
 """Kind and mode."""
 
 
-def outcomes(seed: int, seconds: float = 40.0, kinds: Sequence[str] = KINDS) -> dict[Key, Figures]:
+def outcomes(seed: int, seconds: float = _SECONDS, kinds: Sequence[str] = KINDS) -> dict[Key, Figures]:
     """One song in all kinds, with its mix in all modes; the song itself takes longest to make."""
     made, strangers = song(seed, seconds=seconds), song(seed + 9000, seconds=seconds, parts=_STRANGERS)
     return {(kind, mode): outcome(made, strangers, seed, kind, mode) for kind in kinds for mode in MODES}
