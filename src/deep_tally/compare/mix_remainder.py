@@ -14,7 +14,7 @@ from deep_tally.compare.mix_timeline import SIDES, OnTimeline, thin_blocks
 
 BAND_EDGES_HZ = (25.0, 60.0, 120.0, 200.0, 400.0, 800.0, 1600.0, 3000.0, 6000.0, 10_000.0, 15_000.0)
 _SPAN = 4096
-_BLOCK = 32 * _SPAN
+_BLOCK = 8 * _SPAN  # every open file keeps a buffer of that many frames
 _READERS = 2
 
 Array = NDArray[np.float64]
