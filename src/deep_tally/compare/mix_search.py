@@ -207,7 +207,7 @@ class MixSearch:
             fitted.other_starts[number] += tuple(untried)
 
     def _polish(self, fitted: Fitted, number: int) -> None:
-        """Move a file frame by frame to where least is left: a correlation's peak may stand beside that."""
+        """Move a file frame by frame to where surely less is left: a correlation's peak may stand beside that."""
         for step in (-1, 1):
             for _ in range(_POLISHED_MOST):
                 start, kept = fitted.starts[number] + step, fitted.frames.files[..., number].copy()
@@ -215,7 +215,7 @@ class MixSearch:
                     fitted.frames.with_file(number, spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights)
                 tried = products_with(fitted.products, fitted.frames, number, fitted.weights)
                 gains = fit(tried)
-                if gains.left.sum() >= fitted.gains.left.sum():
+                if not _is_better(gains.left.sum(axis=1), fitted.gains.left.sum(axis=1)):
                     fitted.frames.with_file(number, kept)
                     break
                 fitted.starts[number], fitted.products, fitted.gains = start, tried, gains

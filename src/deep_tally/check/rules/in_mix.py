@@ -11,9 +11,9 @@ from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 
-_PLACED_T = 15.0
+_PLACED_T = 12.0
 _TOLERATED = 2  # frames: a coded mix shows no place better than that
-"""Files that are not in a mix reach 3.1, those that are 15 and more (measured: docs/mix-match.md)."""
+"""Files that are not in a mix reach 3.1, those that are 12 and more (measured: docs/mix-match.md)."""
 _LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 0.6, 4
 _AROUND_S, _COVERED = 1.0, 0.5
@@ -97,10 +97,18 @@ def _of_kind(song: SongSet, *, mono: bool) -> list[Track]:
             or here.error_db > _LEVEL_ERROR_DB
         ):
             continue
-        is_two_sided = track.format.channels == 1 or here.left_db > here.right_db - 20 > here.left_db - 40
-        if (track.format.channels == 1) is mono and is_two_sided:
+        is_mono = _is_mono(track)
+        is_two_sided = is_mono or here.left_db > here.right_db - 20 > here.left_db - 40
+        if is_mono is mono and is_two_sided:
             found.append(track)
     return found
+
+
+def _is_mono(track: Track) -> bool:
+    """Whether both sides are the same, as a pan pot takes it, in however many channels that was sent."""
+    sides = track.measures.sides if track.measures is not None else None
+    is_one_channel = track.format is not None and track.format.channels == 1
+    return is_one_channel or (sides is not None and sides.greatest_difference == 0)
 
 
 def not_in_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:
