@@ -17,6 +17,7 @@ from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Finding
+from deep_tally.model.measures import FlatTops, Runs
 from deep_tally.model.mend import Mend
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 from deep_tally.model.placement import Placement
@@ -193,6 +194,16 @@ def test_a_mono_sound_in_two_channels_is_compared_with_mono_files() -> None:
         match_of(tracks, {**levels, same.path: {"left_db": -6.0, "right_db": -6.0}}), tracks, "content.level-moved"
     )
     assert [f.files for f in told] == [(same.path,)]
+
+
+@pytest.mark.parametrize("tops", ["clip_runs", "flat_tops"])
+def test_the_level_of_a_clipped_file_says_nothing(tops: str) -> None:
+    runs = Runs(lengths={8: 3})
+    clipped = track(FIRST, **{tops: runs if tops == "clip_runs" else FlatTops(runs=runs)})
+    tracks = [clipped, *SET[1:]]
+    match = match_of(tracks, {FIRST: {"left_db": -2.0, "right_db": -2.0}})
+    assert found(match, tracks, "content.level-moved") == []
+    assert found(match, SET, "content.level-moved") != []
 
 
 LOUD = {FIRST: {"left_db": 0.0, "right_db": 0.0}}

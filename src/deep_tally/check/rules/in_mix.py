@@ -15,7 +15,7 @@ _PLACED_T = 12.0
 _TOLERATED = 2  # frames: a coded mix shows no place better than that
 """Files that are not in a mix reach 3.1, those that are 12 and more (measured: docs/mix-match.md)."""
 _LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
-_LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 0.6, 4
+_LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 2 / 3, 4
 _AROUND_S, _COVERED = 1.0, 0.5
 _LOST_AFTER_S = 8.0
 _WIDE_DB, _CENTRED_DB, _CENTRED_SHARE = -12.0, 1.0, 0.8
@@ -93,6 +93,7 @@ def _of_kind(song: SongSet, *, mono: bool) -> list[Track]:
             here is None
             or track.path in mixed_up
             or track.format is None
+            or _is_clipped(track)
             or here.presence != "in"
             or here.error_db > _LEVEL_ERROR_DB
         ):
@@ -102,6 +103,12 @@ def _of_kind(song: SongSet, *, mono: bool) -> list[Track]:
         if is_mono is mono and is_two_sided:
             found.append(track)
     return found
+
+
+def _is_clipped(track: Track) -> bool:
+    """Whether tops are missing: then its level is another one anyway."""
+    known = track.measures
+    return known is not None and bool(known.clip_runs.count() or known.flat_tops.runs.count())
 
 
 def _is_mono(track: Track) -> bool:
