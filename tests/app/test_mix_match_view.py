@@ -183,6 +183,7 @@ def test_by_keyboard_it_plays_from_the_start_or_from_the_stretch(matched: Window
     wait(lambda: listening.position_s is not None)
     assert (listening.position_s or 0.0) < 2.0
     assert listening.loop_s is None
+    assert listening.is_at_mix_levels  # the sum is that of the mix, whatever is used elsewhere
     mixes = [s for s in listening.soundings if s.bus == "mix"]
     assert [len(listening.soundings), len(mixes)] == [6, 1]
     moved = next(s for s in listening.soundings if s.track.path == "03 Part.wav")

@@ -43,21 +43,25 @@ class MixListening(QObject):
         if self._listening.is_playing:
             self._listening.halt()
         elif self._strip.current is not None:
-            self._play_from(self._loop_at(self._strip.current))
+            self._play_loop(self._strip.current)
         else:
             self._listening.set_loop(None)
-            self.play_wanted.emit(self._soundings(), self._strip.cursor_s - self._late_s)
+            self._play_from(self._strip.cursor_s - self._late_s)
 
     def play_span(self, number: int) -> None:
         """Play a stretch over and over: what is left there of the mix, unless something else is being heard."""
         if not self._listening.is_playing:
             self._listening.set_bus("remainder")
-        self._play_from(self._loop_at(number))
+        self._play_loop(number)
 
-    def _play_from(self, loop: tuple[float, float]) -> None:
+    def _play_loop(self, number: int) -> None:
+        loop = self._loop_at(number)
         self._listening.set_loop(loop)
+        self._play_from(loop[0])
+
+    def _play_from(self, seconds: float) -> None:
         self._listening.set_at_mix_levels(True)
-        self.play_wanted.emit(self._soundings(), loop[0])
+        self.play_wanted.emit(self._soundings(), seconds)
 
     def _loop_at(self, number: int) -> tuple[float, float]:
         match = self._song.mix_match if self._song is not None else None

@@ -40,7 +40,7 @@ class Meter(QWidget):
         theme.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(270, _HEIGHT)
+        return QSize(222, _HEIGHT)
 
     def show_levels(self, peaks: tuple[float, float], rms: tuple[float, float], over_frames: int) -> None:
         """Show what is heard; the highest peak stays for a while."""
@@ -54,13 +54,13 @@ class Meter(QWidget):
 
     def words(self) -> str:
         """The levels in figures."""
-        text = f"peak {signed(max(self._held))}, RMS {signed(max(self._rms))} dBFS"
-        return f"{text}, {self._over} over" if self._over else text
+        over = f", {self._over} over" if self._over else ""
+        return f"peak {signed(max(self._held))}{over}, RMS {signed(max(self._rms))} dBFS"
 
     def paintEvent(self, event: QPaintEvent) -> None:
         colours = self._theme.colours
         painter = QPainter(self)
-        width = 130.0
+        width = 80.0
         for side in range(2):
             y = 7.0 + side * 13
             painter.fillRect(QRectF(0, y, width, 8), QColor(colours.rule))
@@ -72,7 +72,7 @@ class Meter(QWidget):
         painter.setFont(font(12))
         painter.setPen(QColor(colours.ask if self._over else colours.ink))
         box = QRectF(width + 10, 0, self.width() - width - 10, self.height())
-        first, _, second = self.words().partition(", ")
+        first, _, second = self.words().rpartition(", ")
         painter.drawText(box.adjusted(0, 3, 0, -self.height() / 2), Qt.AlignmentFlag.AlignVCenter, first)
         painter.drawText(box.adjusted(0, self.height() / 2 - 3, 0, -4), Qt.AlignmentFlag.AlignVCenter, second)
 
@@ -95,7 +95,7 @@ class PlayerBar(QWidget):
         self.play_button = plain_button("Play", "Play from the cursor, or stop (Space)")
         self.play_button.setProperty("look", "")
         self.play_button.setMinimumWidth(76)
-        self.loop_button = plain_button("Loop finding", "Play the marked place over and over (L)")
+        self.loop_button = plain_button("Loop", "Play the marked place over and over (L)")
         self.loop_button.setCheckable(True)
         self.sum_button = plain_button("Sum", "Hear the trackouts together (B)")
         self.mix_button = plain_button("Rough mix", "Hear the rough mix instead, at the same place (B)")
@@ -128,7 +128,7 @@ class PlayerBar(QWidget):
         self.output = PlainLabel()
         self.output.setFont(font(11))
         self.output.setWordWrap(True)
-        self.output.setFixedWidth(180)
+        self.output.setFixedWidth(112)
         self._lay_out()
         self._connect()
         theme.follow(self, self._colour)
