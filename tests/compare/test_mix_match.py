@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from compare.mixes import SECONDS, matched, of, small, stranger
+from deep_tally.compare import mix_search
+from deep_tally.compare.mix_places import refined
+from deep_tally.compare.mix_timeline import OnTimeline
 from detectors.mix_songs import Sent, as_mp3, bussed, mixed
 from sounds import RATE
 
@@ -200,3 +204,19 @@ def test_a_loop_that_could_lie_on_many_beats_is_never_sure_of_a_wrong_one() -> N
     found = of(matched(files, whole.mix), "20 Loop.wav")
     assert found.presence == "in"
     assert found.start_frames == late or not found.is_sure
+
+
+@pytest.mark.parametrize("beside", [-3, 1])
+def test_a_place_beside_the_true_one_is_polished(beside: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A correlation's peak may stand some frames off; what is left of the mix says where the file lies."""
+    made, first = small(31, count=5, seconds=10.0), RATE // 2
+    files = dict(made.files)
+    files["03 Part.wav"] = replace(files["03 Part.wav"], sound=files["03 Part.wav"].sound[first:])
+
+    def near(mix: OnTimeline, file: OnTimeline, thin_lag: int, loud: Sequence[int]) -> int:
+        return refined(mix, file, thin_lag, loud) + (beside if thin_lag > 1000 else 0)
+
+    monkeypatch.setattr(mix_search, "refined", near)
+    found = matched(files, made.mix)
+    here = of(found, "03 Part.wav")
+    assert (here.start_frames, here.is_inverted) == (first, False)
