@@ -208,6 +208,8 @@ def test_by_keyboard_it_plays_from_the_start_or_from_the_stretch(matched: Window
     assert listening.loop_s is None
     listening.halt()
     wait(lambda: not listening.is_playing)
+    matched.steps.line_up.click()
+    assert not listening.is_at_mix_levels  # nobody said that these are to be used
 
 
 @pytest.mark.mix_match

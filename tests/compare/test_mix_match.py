@@ -111,6 +111,9 @@ def test_a_mix_bus_is_seen_through() -> None:
 def test_another_song_is_unrelated() -> None:
     found = matched(small(8).files, small(9).mix)
     assert found.verdict == "unrelated"
+    # Where files would lie in it nobody knows: no offset moves the mix, no cell is drawn.
+    assert found.offset_frames == 0
+    assert {(f.heard, f.matched) for f in found.files} == {(b"", b"")}
     assert {f.presence for f in found.files} <= {"absent", "unsure"}
     assert found.spans == ()
 

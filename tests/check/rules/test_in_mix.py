@@ -25,6 +25,7 @@ from deep_tally.model.statements import Statement
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.wording.speaker import Speaker
+from deep_tally.views.lanes import placed_words
 from tracks import RATE, ROUGH_MIX, SECONDS, others, song_of, stereo, track
 
 SPAN = Unaccounted(start_s=10.0, stop_s=14.0, low_hz=200.0, high_hz=800.0, under_mix_db=9.0)
@@ -103,6 +104,8 @@ def test_a_mix_that_begins_later_than_the_song_is_placed_so() -> None:
     assert placed(match_of(tracks, offset_frames=0)) is None
     assert placed(match_of(tracks, offset_frames=480, verdict="unrelated")) is None
     match = replace(match_of(tracks, offset_frames=480), mix=mix.path)
+    song = song_with(replace(match_of(tracks, offset_frames=480), mix=mix.path), tracks)
+    assert placed_words(song.placements[mix.path], mix, song).endswith("by its files")
     by_hand = song_with(match, tracks, placed_by_user={mix.path: 7})
     assert by_hand.placements[mix.path] == Placement(frames=7, by="hand")
 

@@ -138,19 +138,23 @@ class PlayerBar(QWidget):
     def _lay_out(self) -> None:
         line = FlowLayout(self, across=4)
         line.setContentsMargins(16, 4, 16, 4)
-        for widget in (self.play_button, self.time, self.loop_button, self.sum_button, self.mix_button):
-            line.addWidget(widget)
-        for widget in (
+        widgets: tuple[QWidget, ...] = (
+            self.play_button,
+            self.time,
+            self.loop_button,
+            self.sum_button,
+            self.mix_button,
             self.remainder_button,
             self.levels_button,
             self.placed_button,
             self.ear_button,
             self.swap_button,
-        ):
+            self.safe_button,
+            self.output,
+            self.meter,
+        )
+        for widget in widgets:
             line.addWidget(widget)
-        line.addWidget(self.safe_button)
-        line.addWidget(self.output)
-        line.addWidget(self.meter)
 
     def _connect(self) -> None:
         listening = self._listening

@@ -121,7 +121,7 @@ class Navigator:
         if page is not window.pages.currentWidget() and listening.loop_s is not None:
             listening.set_loop(None)  # another view has other marks, and files elsewhere
         window.pages.setCurrentWidget(page)
-        window.playback.page = page
+        window.playback.show_page(page)
         has_delivery = window.state.intake is not None
         is_open = has_delivery and page is not window.empty
         window.steps.setVisible(is_open)

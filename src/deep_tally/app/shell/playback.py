@@ -54,8 +54,7 @@ class Playback(QObject):
         self._has_levels = False
         self.row: Row | None = None
         """The file on the bench."""
-        self.page: QWidget | None = None
-        """The view that is shown."""
+        self._page: QWidget | None = None
         line_up.listening.play_wanted.connect(self.play_lanes)
         mix_match.listening.play_wanted.connect(self.play_soundings)
         state.corrections_changed.connect(self.follow_levels)
@@ -84,10 +83,16 @@ class Playback(QObject):
             self.listening.set_at_mix_levels(has_levels)
             self.play_again()
 
+    def show_page(self, page: QWidget) -> None:
+        """Another view is shown. The mix match plays at the mix's levels; others only where these are used."""
+        if self._page is self._mix_match and page is not self._mix_match:
+            self.listening.set_at_mix_levels(self._has_levels)
+        self._page = page
+
     @property
     def is_on_line_up(self) -> bool:
         """Whether the line-up is the view that is shown."""
-        return self.page is self._line_up
+        return self._page is self._line_up
 
     def fill_menu(self, menu: QMenu) -> None:
         """Fill the menu of listening."""
@@ -162,7 +167,7 @@ class Playback(QObject):
             self.listening.halt()
         elif self.is_on_line_up:
             self._line_up.listening.play()
-        elif self.page is self._mix_match:
+        elif self._page is self._mix_match:
             self._mix_match.listening.play()
         else:
             self.play_on_bench()

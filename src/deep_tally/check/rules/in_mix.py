@@ -11,9 +11,9 @@ from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 
-_PLACED_T = 12.0
 _TOLERATED = 2  # frames: a coded mix shows no place better than that
-"""Files that are not in a mix reach 3.1, those that are 12 and more (measured: docs/mix-match.md)."""
+_PLACED_T = 12.0
+"""Files that are not in a mix reach 3.1, those that are in it 12 and more (measured: docs/mix-match.md)."""
 _LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 2 / 3, 4
 _AROUND_S, _COVERED = 1.0, 0.5
