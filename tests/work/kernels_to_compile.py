@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.work.compiled import compiled
+from deep_tally.work.lanes import LANES, gathered, greater, greatest, loaded, magnitude, spread, store
 
 
 def _twice(x: float) -> float:
@@ -45,3 +46,14 @@ def extremes_of(x: NDArray[np.float64], count: int) -> tuple[float, float]:
     for i in range(min(max(count, 1), len(x))):
         high, low = max(high, x[i]), min(low, x[i])
     return high, low
+
+
+@compiled("f8", "f8[::1]", "i8[::1]", "i8", "f8", "f8[::1]")
+def in_lanes(
+    values: NDArray[np.float64], starts: NDArray[np.int64], index: int, factor: float, out: NDArray[np.float64]
+) -> float:
+    """Everything that can be done eight at once; writes two rows from the second number of `out` on."""
+    picked, row = gathered(values, starts, index), loaded(values, index)
+    store(out, 1, greater(magnitude(picked), row))
+    store(out, 1 + LANES, spread(factor) * picked - row + picked)
+    return greatest(row)

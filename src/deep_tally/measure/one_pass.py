@@ -141,7 +141,7 @@ class _Pass:
             self._grid.feed(samples)
         self._take_peak(samples, self._cutter.highest)
         self._loudness.feed(samples)
-        self._true_peak.feed(samples, self._cutter.highest)
+        self._true_peak.feed(samples, self._cutter.highest, windows, self._cutter.begun)
         if self._sides is not None:
             self._sides.feed(samples)
         self._frames += len(samples)

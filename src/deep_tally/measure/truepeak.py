@@ -9,10 +9,14 @@ Above 48 kHz the same table is used.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import NDArray
 
+from deep_tally.measure.windows import Windows
 from deep_tally.work.compiled import compiled
+from deep_tally.work.lanes import LANES, greater, greatest, loaded, magnitude, spread, store
 
 _PHASE_0 = (
     0.0017089843750,
@@ -47,11 +51,20 @@ PHASES = np.array([_PHASE_0, _PHASE_1, _PHASE_1[::-1], _PHASE_0[::-1]])
 
 _TAPS = PHASES.shape[1]
 _GREATEST_GAIN = float(np.abs(PHASES).sum(axis=1).max())  # 2.0228: no phase can exceed it times the peak
-_GREATEST_NORM = float(np.sqrt((PHASES * PHASES).sum(axis=1)).max())
-_GREATEST_SUM = float(np.abs(PHASES.sum(axis=1)).max())
-_CELL, _AT_ONCE, _PART = 16, 16, 5
-_PART_READS = _TAPS - 1 + _PART
-"""The samples that a part of a cell depends on: sixteen, so that nothing is left over when several go at once."""
+_OVER_SINGLE_PRECISION = 1 + 1e-6  # windows keep their extremes in single precision, which may round them down
+_CELL, _AT_ONCE = 2 * LANES, 16
+
+
+class _Peaks(NamedTuple):
+    """The greatest absolute value of each window of so many frames; `begun` frames of the first lie before a signal."""
+
+    values: NDArray[np.float64]
+    frames: int
+    begun: int
+
+    def after(self, frames: int) -> _Peaks:
+        """The same for the signal from a later frame on."""
+        return self._replace(begun=self.begun + frames)
 
 
 class TruePeakMeter:
@@ -66,32 +79,52 @@ class TruePeakMeter:
         self._before = np.zeros((channels, _TAPS - 1))
         self._best = 0.0
 
-    def feed(self, samples: NDArray[np.float64], highest: NDArray[np.float64]) -> None:
-        """Take in float64 [shape=(frames, channels), Fortran order] and each channel's greatest absolute value."""
+    def feed(
+        self, samples: NDArray[np.float64], highest: NDArray[np.float64], windows: Windows, begun: int = 0
+    ) -> None:
+        """Take in the next block.
+
+        Parameters
+        ----------
+        samples : float64 [shape=(frames, channels), Fortran order]
+        highest : float64 [shape=(channels,)]
+            Each channel's greatest absolute value in the block.
+        windows : Windows
+            Those that the block completes.
+        begun : int
+            How many frames of the first of them came before the block.
+        """
         for channel in range(samples.shape[1]):
             before = float(np.abs(self._before[channel]).max())
             if _GREATEST_GAIN * max(before, highest[channel]) > self._best:
-                self._look(samples[:, channel], channel)
+                peaks = np.empty(len(windows) + 1)
+                np.maximum(windows.high[:, channel], -windows.low[:, channel], out=peaks[:-1])
+                peaks[:-1] *= _OVER_SINGLE_PRECISION
+                peaks[-1] = highest[channel]  # of the window that is not complete
+                self._look(samples[:, channel], channel, _Peaks(peaks, windows.frames, begun))
             else:
                 self._keep(samples[:, channel], channel)
 
     def peak(self) -> float:
         """The greatest absolute value of samples and interpolation; the end of the file runs out into silence."""
-        self.feed(np.zeros((_TAPS, len(self._before)), order="F"), np.zeros(len(self._before)))
+        channels = len(self._before)
+        nothing = np.empty((0, channels), np.float32)
+        windows = Windows(frames=_TAPS, low=nothing, high=nothing, energy=nothing)
+        self.feed(np.zeros((_TAPS, channels), order="F"), np.zeros(channels), windows)
         return self._best
 
-    def _look(self, signal: NDArray[np.float64], channel: int) -> None:
+    def _look(self, signal: NDArray[np.float64], channel: int, peaks: _Peaks) -> None:
         before = self._before[channel]
         whole = len(signal) // _CELL * _CELL
         # The first cells need the samples before the block, the last one may not be whole: both from a copy.
         first = np.concatenate([before, signal[:_CELL], np.zeros(_CELL)])
-        self._best = _highest_of(first, min(len(signal), _CELL), self._best)
+        self._best = _highest_of(first, min(len(signal), _CELL), self._best, peaks)
         if whole > _CELL:
             lead = _CELL - (_TAPS - 1)
-            self._best = _highest_of(signal[lead:], whole - _CELL, self._best)
+            self._best = _highest_of(signal[lead:], whole - _CELL, self._best, peaks.after(_CELL))
         if len(signal) > max(whole, _CELL):
             last = np.concatenate([signal[whole - (_TAPS - 1) :], np.zeros(_CELL)])
-            self._best = _highest_of(last, len(signal) - whole, self._best)
+            self._best = _highest_of(last, len(signal) - whole, self._best, peaks.after(whole))
         self._keep(signal, channel)
 
     def _keep(self, signal: NDArray[np.float64], channel: int) -> None:
@@ -100,43 +133,63 @@ class TruePeakMeter:
         self._before[channel] = signal[-(_TAPS - 1) :]
 
 
-def _highest_of(extended: NDArray[np.float64], frames: int, best: float) -> float:
+def _highest_of(extended: NDArray[np.float64], frames: int, best: float, peaks: _Peaks) -> float:
     bounds, between = np.empty(-(-frames // _CELL)), np.empty(_CELL)
-    return _highest(extended, frames, PHASES, _GREATEST_GAIN, best, bounds, between)
+    return _highest(
+        extended, frames, PHASES, _GREATEST_GAIN, best, peaks.values, peaks.frames, peaks.begun, bounds, between
+    )
 
 
-def _finer_bound(extended: NDArray[np.float64], start: int) -> float:
-    """What no phase can exceed in the cell at `start`.
-
-    Taps times samples is their mean times the sum of the taps, and the rest by Cauchy and Schwarz.
-    """
-    bound = 0.0
-    for part in range(0, _CELL, _PART):
-        begin = start + min(part, _CELL - _PART)
-        piece = extended[begin : begin + _PART_READS]
-        total = energy = 0.0
-        for i in range(_PART_READS):
-            total += piece[i]
-            energy += piece[i] * piece[i]
-        mean = total / _PART_READS
-        rest = max(0.0, energy - total * mean)
-        bound = max(bound, _GREATEST_SUM * abs(mean) + _GREATEST_NORM * np.sqrt(rest))
-    return bound
+def _peak(early: NDArray[np.float64], late: NDArray[np.float64]) -> float:
+    """The greatest absolute value of a cell, in two rows of eight."""
+    return greatest(greater(magnitude(early), magnitude(late)))
 
 
-@compiled("f8", "f8[::1]", "i8", "f8[:, ::1]", "f8", "f8", "f8[::1]", "f8[::1]", finite=True, helpers=(_finer_bound,))
+def _between(
+    extended: NDArray[np.float64], start: int, count: int, phases: NDArray[np.float64], room: NDArray[np.float64]
+) -> float:
+    """The greatest absolute value between `count` samples of a cell; `room` is to work with."""
+    best = 0.0
+    taps = phases.shape[1]
+    for phase in range(phases.shape[0]):
+        early, late = spread(0.0), spread(0.0)
+        for tap in range(taps):
+            weight = spread(phases[phase, tap])
+            at = start + taps - 1 - tap
+            early = early + weight * loaded(extended, at)
+            late = late + weight * loaded(extended, at + LANES)
+        if count == _CELL:
+            best = max(best, _peak(early, late))
+            continue
+        store(room, 0, early)
+        store(room, LANES, late)
+        for i in range(count):
+            best = max(best, abs(room[i]))
+    return best
+
+
+@compiled(
+    "f8",
+    *("f8[::1]", "i8", "f8[:, ::1]", "f8", "f8", "f8[::1]", "i8", "i8", "f8[::1]", "f8[::1]"),
+    finite=True,
+    helpers=(_peak, _between),
+)
 def _highest(
     extended: NDArray[np.float64],
     frames: int,
     phases: NDArray[np.float64],
     greatest_gain: float,
     best: float,
+    window_peaks: NDArray[np.float64],
+    window_frames: int,
+    begun: int,
     bounds: NDArray[np.float64],
     between: NDArray[np.float64],
 ) -> float:
     """The larger of `best` and the greatest absolute value, between and on the samples, of a signal.
 
-    `extended` has the 11 samples before the signal and its `frames`, up to a whole number of cells. `bounds` and
+    `extended` has the 11 samples before the signal and its `frames`, up to a whole number of cells. `window_peaks` are
+    those of windows that begin `begun` frames before the signal; the last covers all that is left. `bounds` and
     `between` are to work with: a number for every cell, and those of one cell.
     """
     lead = phases.shape[1] - 1
@@ -145,24 +198,21 @@ def _highest(
     for i in range(lead):
         before = max(before, abs(extended[i]))
     loudest = 0
-    # Loops over slices of constant length are what the compiler can do several samples at a time.
     for first in range(0, cells, _AT_ONCE):
         stop = min(first + _AT_ONCE, cells)
         peak = 0.0
-        stretch = extended[lead + first * _CELL : lead + stop * _CELL]
-        for i in range(len(stretch)):
-            peak = max(peak, abs(stretch[i]))
+        last_window = min((stop * _CELL - 1 + begun) // window_frames, len(window_peaks) - 1)
+        for window in range(min((first * _CELL + begun) // window_frames, last_window), last_window + 1):
+            peak = max(peak, window_peaks[window])
         if greatest_gain * max(peak, before) <= best:
-            # Most of a file is too soft to matter, and that is seen many cells at once.
+            # Most of a file is too soft to matter, and its windows show that without a look at the samples.
             for cell in range(first, stop):
                 bounds[cell] = 0.0
             before = peak
             continue
         for cell in range(first, stop):
-            peak = 0.0
-            piece = extended[lead + cell * _CELL : lead + (cell + 1) * _CELL]
-            for i in range(_CELL):
-                peak = max(peak, abs(piece[i]))
+            at = lead + cell * _CELL
+            peak = _peak(loaded(extended, at), loaded(extended, at + LANES))
             best = max(best, peak)
             bounds[cell] = greatest_gain * max(peak, before)
             before = peak
@@ -174,16 +224,5 @@ def _highest(
         if bounds[cell] <= best:
             continue
         start = cell * _CELL
-        count = min(frames - start, _CELL)
-        if _finer_bound(extended, start) * (1 + 1e-9) <= best:
-            continue
-        for phase in range(phases.shape[0]):
-            between[:] = 0.0
-            for tap in range(lead + 1):
-                weight = phases[phase, tap]
-                piece = extended[start + lead - tap : start + lead - tap + _CELL]
-                for i in range(_CELL):
-                    between[i] += weight * piece[i]
-            for i in range(count):
-                best = max(best, abs(between[i]))
+        best = max(best, _between(extended, start, min(frames - start, _CELL), phases, between))
     return best

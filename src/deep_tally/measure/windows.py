@@ -42,31 +42,12 @@ class Windows:
 
     def grouped(self, size: int) -> Windows:
         """The same, with `size` neighbours merged to one."""
-        return Windows(
-            frames=self.frames * size,
-            low=_merge(np.minimum, self.low, size),
-            high=_merge(np.maximum, self.high, size),
-            energy=_merge(np.add, self.energy, size),
-        )
-
-
-_ROWS_EACH = 64
-
-
-def _merge(together: np.ufunc, values: NDArray[np.float32], size: int) -> NDArray[np.float32]:
-    """`size` rows to one; the last may be made of fewer."""
-    whole = len(values) // size
-    merged = np.empty((-(-len(values) // size), values.shape[1]), np.float32)
-    rows = values[: whole * size].reshape(whole, size, values.shape[1])
-    if size > _ROWS_EACH:
-        together.reduce(rows, axis=1, out=merged[:whole])
-    else:  # few rows one after the other are far faster than many short reductions
-        merged[:whole] = rows[:, 0]
-        for row in range(1, size):
-            together(merged[:whole], rows[:, row], out=merged[:whole])
-    if len(merged) > whole:
-        merged[whole] = together.reduce(values[whole * size :], axis=0)
-    return merged
+        if size == 1:
+            return self
+        shape = -(-len(self) // size), self.low.shape[1]
+        low, high, energy = (np.empty(shape, np.float32) for _ in range(3))
+        _merge_windows(self.low, self.high, self.energy, size, low, high, energy)
+        return Windows(frames=self.frames * size, low=low, high=high, energy=energy)
 
 
 class WindowCutter:
@@ -82,6 +63,8 @@ class WindowCutter:
         """The extremes of each channel in the latest block, 0 included."""
         self.highest = np.zeros(channels)
         """The greatest absolute value of each channel in the latest block."""
+        self.begun = 0
+        """How many frames of the first window that the latest block completed came before that block."""
         self.sums = np.empty((0, channels), np.float32)
         """The sum of each window that the latest block completed."""
 
@@ -104,6 +87,7 @@ class WindowCutter:
             )
         np.maximum(self.high, -self.low, out=self.highest)
         self.sums = sums
+        self.begun = self._filled
         self._filled = (self._filled + len(samples)) % self._size
         return Windows(frames=self._size, low=low, high=high, energy=energy)
 
@@ -236,3 +220,26 @@ def _cut_windows(
         else:
             open_window[0], open_window[1], open_window[2], open_window[3] = low, high, energy, total
     return lowest, highest
+
+
+@compiled("i8", "f4[:, :]", "f4[:, :]", "f4[:, :]", "i8", "f4[:, ::1]", "f4[:, ::1]", "f4[:, ::1]")
+def _merge_windows(
+    low: NDArray[np.float32],
+    high: NDArray[np.float32],
+    energy: NDArray[np.float32],
+    size: int,
+    lows: NDArray[np.float32],
+    highs: NDArray[np.float32],
+    energies: NDArray[np.float32],
+) -> int:
+    """Extremes and energy of each `size` windows, every channel for itself; the last may be made of fewer."""
+    for channel in range(low.shape[1]):
+        for merged in range(len(lows)):
+            first = merged * size
+            lowest, highest, total = low[first, channel], high[first, channel], 0.0
+            for i in range(first, min(first + size, len(low))):
+                lowest = min(lowest, low[i, channel])
+                highest = max(highest, high[i, channel])
+                total += energy[i, channel]
+            lows[merged, channel], highs[merged, channel], energies[merged, channel] = lowest, highest, total
+    return 0

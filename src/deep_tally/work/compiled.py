@@ -31,7 +31,9 @@ R = TypeVar("R")
 _SUMS_IN_ANY_ORDER = {"reassoc", "contract", "nnan", "ninf", "nsz"}
 _SUM_BYTES = 16
 _MARK = "prepared-"
-_HOW_COMPILED = (__file__, inspect.getfile(extremes))
+_HOW_COMPILED = tuple(
+    str(Path(__file__).with_name(name)) for name in ("compiled.py", "extremes.py", "lanes.py", "lanes_compiled.py")
+)
 _SCALARS: Mapping[str, Any] = MappingProxyType({"f8": ctypes.c_double, "i8": ctypes.c_int64, "i4": ctypes.c_int32})
 _WORD = ctypes.c_int64
 _POINTER = ctypes.c_void_p
@@ -150,11 +152,14 @@ class Kernel:
         """Compile the function and keep the result where that can be written."""
         from numba import njit
 
+        from deep_tally.work.lanes_compiled import COMPILED
+
         options: dict[str, Any] = {
             "error_model": "numpy",
             "fastmath": _SUMS_IN_ANY_ORDER if self._finite else {"contract"},
         }
         scope = {**self.function.__globals__, **(extremes() if self._finite else {})}
+        scope.update((name, made) for name, made in COMPILED.items() if name in scope)
         for helper in self._helpers:
             scope[helper.__name__] = njit(**options)(FunctionType(helper.__code__, scope, helper.__name__))
         function = FunctionType(self.function.__code__, scope, self.function.__name__)
