@@ -14,7 +14,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -44,6 +44,26 @@ ReadSamples = Callable[[int, int], NDArray[np.float64]]
 """(first frame, frames) -> float64 [shape=(frames, channels)]."""
 
 
+class _Means:
+    """Running means of a level against time, each made once."""
+
+    def __init__(self, square: NDArray[np.float32]) -> None:
+        self._total = np.zeros(len(square) + 1)
+        np.cumsum(square, dtype=np.float64, out=self._total[1:])
+        self._made: dict[int, NDArray[np.float32]] = {}
+
+    def of(self, windows: int) -> NDArray[np.float32]:
+        """The mean of `windows` neighbours, [shape=(n - windows + 1,)]."""
+        if windows not in self._made:
+            mean = np.empty(len(self._total) - windows, np.float32)
+            np.subtract(self._total[windows:], self._total[:-windows], out=mean, casting="same_kind")
+            # A running sum leaves rounding behind a loud part: never below zero.
+            np.maximum(mean, 0.0, out=mean)
+            mean /= windows
+            self._made[windows] = mean
+        return self._made[windows]
+
+
 @dataclass(frozen=True, slots=True)
 class _Envelope:
     """Level against time from one edge inwards: peak and mean square of windows, all channels together.
@@ -54,29 +74,19 @@ class _Envelope:
     window: int
     peak: NDArray[np.float32]
     square: NDArray[np.float32]
-    means: dict[int, NDArray[np.float32]] = field(default_factory=dict)
+    means: _Means
+    is_reversed: bool = False
 
     def reversed(self) -> _Envelope:
-        means = {windows: mean[::-1] for windows, mean in self.means.items()}
-        return _Envelope(self.window, self.peak[::-1], self.square[::-1], means)
+        return _Envelope(self.window, self.peak[::-1], self.square[::-1], self.means, not self.is_reversed)
 
     def count(self, ms: float, rate_hz: int) -> int:
         return max(1, round(ms * rate_hz / 1000 / self.window))
 
     def smoothed(self, windows: int) -> NDArray[np.float32]:
         """Mean square of `windows` neighbours, [shape=(n - windows + 1,)]."""
-        windows = min(windows, len(self.square))
-        if windows in self.means:
-            return self.means[windows]
-        total = np.zeros(len(self.square) + 1)
-        np.cumsum(self.square, dtype=np.float64, out=total[1:])
-        mean = np.empty(len(total) - windows, np.float32)
-        np.subtract(total[windows:], total[:-windows], out=mean, casting="same_kind")
-        # A running sum leaves rounding behind a loud part: never below zero.
-        np.maximum(mean, 0.0, out=mean)
-        mean /= windows
-        self.means[windows] = mean
-        return mean
+        mean = self.means.of(min(windows, len(self.square)))
+        return mean[::-1] if self.is_reversed else mean
 
 
 def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) -> SoundExtent:
@@ -140,7 +150,7 @@ def _envelope(windows: Windows, frames: int) -> _Envelope:
     peak = np.maximum(windows.high[:, 0], -windows.low[:, 0])
     square = windows.energy[:, 0] / np.float32(windows.frames)
     square[-1] = windows.energy[-1, 0] / (frames - windows.frames * (len(windows) - 1))
-    return _Envelope(windows.frames, peak, square)
+    return _Envelope(windows.frames, peak, square, _Means(square))
 
 
 def _loud_level(envelope: _Envelope, rate_hz: int) -> float:
@@ -243,16 +253,13 @@ def _first_sound(
                 break
         if found is None:
             return None
-        stretch = _Envelope(
-            envelope.window,
-            envelope.peak[position : position + confirm],
-            envelope.square[position : position + confirm],
-        )
-        if float(stretch.smoothed(calm_windows).max()) > 10 ** ((NEVER_SOUND_DBFS - SINE_CREST_DB) / 10):
+        square = envelope.square[position : position + confirm]
+        means = _Means(square).of(min(calm_windows, len(square)))
+        if float(means.max()) > 10 ** ((NEVER_SOUND_DBFS - SINE_CREST_DB) / 10):
             return found
         # Only a steady floor that sets in (a dithered stretch after digital silence): go on above it.
-        floor = max(floor + 1, rms_dbfs(float(stretch.square.mean())))
-        floor_peak = max(floor_peak, float(stretch.peak.max()))
+        floor = max(floor + 1, rms_dbfs(float(square.mean())))
+        floor_peak = max(floor_peak, float(envelope.peak[position : position + confirm].max()))
         position += confirm
 
 
