@@ -224,6 +224,7 @@ def test_checks_and_their_words_mirror_each_other_question_by_question() -> None
 
 TOGETHER = {
     "work/test_lanes.py": "work: lanes_compiled",
+    "work/test_compiled.py": "work: entry",
     "model/test_phrase.py": "model: english tempo_source",
     "model/test_brief.py": "model: thresholds errors",
     "session/test_corrections.py": "model: corrections; session: fingerprint cached",

@@ -13,6 +13,7 @@ _SIDE = 4
 _LEAST = 10 ** (-50 / 20)
 _STILL_SHARE = 0.25
 _STEADY_SHARE = 0.8
+_AT_ONCE = 32 * _STRETCH_WINDOWS
 _RESTING_WINDOWS = _STRETCH_WINDOWS // 10
 _SOUNDS = 10 ** (-60 / 10)
 
@@ -22,21 +23,33 @@ class DcOffsetMeter:
 
     def __init__(self, channels: int, window_frames: int) -> None:
         self._window_frames, self._stretch_frames = window_frames, _STRETCH_WINDOWS * window_frames
-        self._open = np.zeros((2, channels, 0), np.float32)
+        self._channels = channels
+        self._open: list[NDArray[np.float32]] = []
+        self._waiting = 0
         self._means: list[NDArray[np.float64]] = []
         self._rests: list[NDArray[np.float32]] = []
 
     def feed(self, sums: NDArray[np.float32], energy: NDArray[np.float32]) -> None:
         """Take in the sums and energies of complete windows [shape=(windows, channels)]."""
         # Time along the last axis: NumPy sums that one fast.
-        self._open = np.concatenate([self._open, np.stack([sums.T, energy.T])], axis=2)
-        whole = self._open.shape[2] // _STRETCH_WINDOWS
+        self._open.append(np.stack([sums.T, energy.T]))
+        self._waiting += len(sums)
+        if self._waiting >= _AT_ONCE:
+            self._settle()
+
+    def _settle(self) -> None:
+        """Take the whole stretches of what waits."""
+        if not self._open:
+            return
+        windows = np.concatenate(self._open, axis=2)
+        whole = windows.shape[2] // _STRETCH_WINDOWS
         if whole:
-            cut = self._open[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
+            cut = windows[:, :, : whole * _STRETCH_WINDOWS].reshape(2, -1, whole, _STRETCH_WINDOWS)
             self._means.append(cut.sum(axis=3, dtype=np.float64) / self._stretch_frames)
             calm = np.partition(cut[1], _RESTING_WINDOWS, axis=2)[:, :, _RESTING_WINDOWS]
             self._rests.append((calm / self._window_frames).astype(np.float32))
-            self._open = self._open[:, :, whole * _STRETCH_WINDOWS :]
+        self._open = [windows[:, :, whole * _STRETCH_WINDOWS :]]
+        self._waiting = self._open[0].shape[2]
 
     def steady(self) -> tuple[bool, ...]:
         """For each channel whether the mean is there throughout: most half seconds that sound share its sign and half.
@@ -45,13 +58,13 @@ class DcOffsetMeter:
         it an offset where a tenth of the moment lies under half of it: it comes and goes with the sound, as that of a
         pulse wave does, and taking it out would move the rests.
         """
-        channels = self._open.shape[1]
+        self._settle()
         if not self._means:
-            return (False,) * channels
+            return (False,) * self._channels
         means, squares = np.concatenate(self._means, axis=2)
         mean, rests = means.mean(axis=1), np.concatenate(self._rests, axis=1)
         found = []
-        for channel in range(channels):
+        for channel in range(self._channels):
             sounds = squares[channel] > _SOUNDS
             sounding, half = means[channel][sounds], abs(mean[channel]) / 2
             alike = ((sounding * np.sign(mean[channel]) >= half) & (rests[channel][sounds] >= half**2)).sum()
@@ -60,6 +73,7 @@ class DcOffsetMeter:
 
     def step(self) -> DcOffsetStep | None:
         """The greatest step of the zero line over -50 dBFS with two still seconds on both sides."""
+        self._settle()
         if not self._means:
             return None
         means, squares = np.concatenate(self._means, axis=2).transpose(0, 2, 1)

@@ -23,19 +23,20 @@ from typing import Any, Literal, ParamSpec, TypeVar, cast
 import numpy as np
 from platformdirs import user_cache_path
 
+from deep_tally.work.entry import ENTRY, UNFIT, entry_code
 from deep_tally.work.extremes import extremes
 
 P = ParamSpec("P")
 R = TypeVar("R")
 
 _SUMS_IN_ANY_ORDER = {"reassoc", "contract", "nnan", "ninf", "nsz"}
-_SUM_BYTES = 16
+_SUM_BYTES, _SIZE_BYTES = 16, 8
 _MARK = "prepared-"
 _HOW_COMPILED = tuple(
-    str(Path(__file__).with_name(name)) for name in ("compiled.py", "extremes.py", "lanes.py", "lanes_compiled.py")
+    str(Path(__file__).with_name(name))
+    for name in ("compiled.py", "entry.py", "extremes.py", "lanes.py", "lanes_compiled.py")
 )
 _SCALARS: Mapping[str, Any] = MappingProxyType({"f8": ctypes.c_double, "i8": ctypes.c_int64, "i4": ctypes.c_int32})
-_WORD = ctypes.c_int64
 _POINTER = ctypes.c_void_p
 _ERROR = ctypes.byref(_POINTER())
 """Where a function would say what it raises; none does."""
@@ -83,7 +84,7 @@ class Kernel:
         self._arguments = [_Argument(a) for a in arguments]
         self._finite = finite
         self._helpers = helpers
-        self._checked = [(a.dtype, a.dimensions, a.is_contiguous) for a in self._arguments]
+        self._arrays = [a.dtype if a.dimensions else None for a in self._arguments]
         self._said = ", ".join(arguments)
         self._result = _SCALARS[self._kind] * self._count
         self.call: Callable[..., int] | None = None
@@ -93,35 +94,39 @@ class Kernel:
         call = self.call or self.make_ready()
         out = self._result()
         flat: list[Any] = [out, _ERROR]
-        # Called a thousand times for a file: one loop with nothing called from it takes a third of the time.
-        for value, (dtype, dimensions, is_contiguous) in zip(values, self._checked, strict=True):
-            if not dimensions:
+        # Called a thousand times for a file: as little as can be is done here.
+        for value, dtype in zip(values, self._arrays, strict=True):
+            if dtype is None:
                 flat.append(value)
-                continue
-            fits = value.dtype == dtype and value.ndim == dimensions
-            if not fits or (is_contiguous and not value.flags.c_contiguous):
-                raise TypeError(f"{value.dtype}{list(value.strides)} is none of {self._said} of {self.__name__}")
-            # Owner and parent (none), elements and their size (not used), data, then lengths and strides.
-            flat += (None, None, 0, 0, value.__array_interface__["data"][0])
-            flat += value.shape
-            flat += value.strides
-        if call(*flat):
+            elif value.__class__ is np.ndarray and value.dtype == dtype:
+                flat.append(id(value))
+            else:
+                raise self._refused(value)
+        state = call(*flat)
+        if state == UNFIT:
+            fits = [_fits(v, a) for v, a in zip(values, self._arguments, strict=True)]
+            raise self._refused(values[fits.index(False)])
+        if state:
             raise RuntimeError(f"{self.__name__} failed")  # nothing in a kernel can raise
         return out[0] if self._count == 1 else tuple(out)
+
+    def _refused(self, value: Any) -> TypeError:
+        array = np.asarray(value)
+        return TypeError(f"{array.dtype}{list(array.strides)} is none of {self._said} of {self.__name__}")
 
     def make_ready(self) -> Callable[..., int]:
         """Load the function's machine code, compiling it where this machine has none yet; returns how to call it."""
         import llvmlite.binding as llvm  # a tenth of a second: for those who call a kernel only
 
-        name, content = self._kept() or self._compile()
-        _begin(llvm)
-        machine = llvm.Target.from_default_triple().create_target_machine()  # each engine takes one over
-        engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), machine)
-        engine.add_object_file(llvm.ObjectFileRef.from_data(content))
+        kept = self._kept() or self._compile()
+        machine = _machine(llvm)
+        engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), machine)  # which takes the machine over
+        for code in kept:
+            engine.add_object_file(llvm.ObjectFileRef.from_data(code))
         engine.finalize_object()
-        flat = [kind for argument in self._arguments for kind in argument.kinds]
+        flat = [argument.kind for argument in self._arguments]
         self._engine = engine  # the code lives as long as this
-        self.call = ctypes.CFUNCTYPE(ctypes.c_int32, _POINTER, _POINTER, *flat)(engine.get_function_address(name))
+        self.call = ctypes.CFUNCTYPE(ctypes.c_int32, _POINTER, _POINTER, *flat)(engine.get_function_address(ENTRY))
         return self.call
 
     @property
@@ -137,19 +142,20 @@ class Kernel:
         key = hashlib.blake2b(source + repr(said).encode(), digest_size=10).hexdigest()
         return f"{self.__module__.rpartition('.')[2]}.{self.__name__}-{key}"
 
-    def _kept(self) -> tuple[str, bytes] | None:
-        """Name and machine code, if they are kept and whole."""
+    def _kept(self) -> tuple[bytes, bytes] | None:
+        """The machine code of the function and of its entry, if they are kept and whole."""
         for folder in _folders():
             with suppress(OSError):
                 kept = (folder / self._file).read_bytes()
                 digest, content = kept[:_SUM_BYTES], kept[_SUM_BYTES:]
                 if hashlib.blake2b(content, digest_size=_SUM_BYTES).digest() == digest:
-                    name, _, code = content.partition(b"\0")
-                    return name.decode(), code
+                    size = int.from_bytes(content[:_SIZE_BYTES], "little")
+                    return content[_SIZE_BYTES : _SIZE_BYTES + size], content[_SIZE_BYTES + size :]
         return None
 
-    def _compile(self) -> tuple[str, bytes]:
+    def _compile(self) -> tuple[bytes, bytes]:
         """Compile the function and keep the result where that can be written."""
+        import llvmlite.binding as llvm
         from numba import njit
 
         from deep_tally.work.lanes_compiled import COMPILED
@@ -166,10 +172,12 @@ class Kernel:
         function.__module__ = "deep_tally"
         made = njit(tuple(a.numba() for a in self._arguments), nogil=True, **options)(function)
         overload: Any = next(iter(made.overloads.values()))
-        name, code = overload.fndesc.llvm_func_name, overload.library._get_compiled_object()
-        content = name.encode() + b"\0" + code
+        code = overload.library._get_compiled_object()
+        arguments = [(a.dtype, a.dimensions, a.is_contiguous) for a in self._arguments]
+        entry = entry_code(overload.fndesc.llvm_func_name, arguments, _machine(llvm))
+        content = len(code).to_bytes(_SIZE_BYTES, "little") + code + entry
         self._keep(hashlib.blake2b(content, digest_size=_SUM_BYTES).digest() + content)
-        return name, code
+        return code, entry
 
     def _keep(self, content: bytes) -> None:
         """Keep machine code in the first folder that takes it; where none does, it is made again the next time."""
@@ -192,10 +200,7 @@ class _Argument:
         self.dimensions = layout.count(",") + 1 if bracket else 0
         self.is_contiguous = "::1" in layout
         self.dtype = np.dtype(kind)
-        if not self.dimensions:
-            self.kinds = [_SCALARS[kind]]
-        else:
-            self.kinds = [_POINTER, _POINTER, _WORD, _WORD, _POINTER, *[_WORD] * 2 * self.dimensions]
+        self.kind = _POINTER if self.dimensions else _SCALARS[kind]
 
     def numba(self) -> Any:
         """The type by which numba knows it."""
@@ -206,6 +211,12 @@ class _Argument:
             return kind
         layout: Literal["C", "A"] = "C" if self.is_contiguous else "A"
         return types.Array(kind, self.dimensions, layout, aligned=not self._is_unaligned)
+
+
+def _fits(value: Any, argument: _Argument) -> bool:
+    if not argument.dimensions:
+        return True
+    return value.ndim == argument.dimensions and (value.flags.c_contiguous or not argument.is_contiguous)
 
 
 def is_marked(key: str) -> bool:
@@ -234,6 +245,12 @@ def machine_says() -> tuple[str, ...]:
         lines = Path("/proc/cpuinfo").read_text().splitlines()
         flags = next((line for line in lines if line.startswith(("flags", "Features"))), "")
     return metadata.version("numba"), metadata.version("llvmlite"), sys.version, os.uname().machine, flags
+
+
+def _machine(llvm: Any) -> Any:
+    """This machine, for which code is made or loaded."""
+    _begin(llvm)
+    return llvm.Target.from_default_triple().create_target_machine()
 
 
 @cache
