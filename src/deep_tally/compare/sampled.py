@@ -173,7 +173,7 @@ def _decode_at(progress: OnProgress, path: Path, places: Sequence[int], span: in
 
 def _read_at(opened: SoundReader, places: Sequence[int], span: int) -> NDArray[np.float32]:
     with opened as reader:
-        out = np.zeros((len(places) * span, reader.format.channels), np.float32)
+        out = np.zeros((len(places) * span, reader.format.channels), np.float32, order="F")  # as they are read
         for number, place in enumerate(places):
             samples = reader.read(place, span).samples
             begin = number * span

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from deep_tally.compare.sampled import read_at
 from deep_tally.measure.decibels import amplitude_db
-from deep_tally.measure.truepeak import PHASES
+from deep_tally.measure.truepeak import PHASES, true_peak_of
 from deep_tally.model.comparison import PeakPart, SumPeak
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
@@ -49,7 +49,7 @@ class _Sum:
     def look_at(self, blocks: Sequence[int]) -> None:
         """Find the true peak of some blocks."""
         for block, read in self._read(blocks).items():
-            self.highest[block] = float(_true_peaks(read.sum(axis=0, dtype=np.float64)).max())
+            self.highest[block] = _true_peak(read.sum(axis=0, dtype=np.float64))
             self._kept[block] = read
         for block in sorted(self._kept, key=lambda b: self.highest[b])[:-_KEPT]:
             del self._kept[block]
@@ -60,7 +60,9 @@ class _Sum:
 
     def _read(self, blocks: Sequence[int]) -> dict[int, Samples]:
         span = _BLOCK + 2 * _AROUND
-        found = {number: np.zeros((len(self.tracks), span, 2), np.float32) for number in blocks}
+        # Each side's samples in a row, as they are read.
+        rooms = {number: np.zeros((len(self.tracks), 2, span), np.float32) for number in blocks}
+        found = {number: room.transpose(0, 2, 1) for number, room in rooms.items()}
         for index, (track, start) in enumerate(zip(self.tracks, self.starts, strict=True)):
             length = track.format.frames if track.format is not None else 0
             inside = {b: at for b in blocks if -span < (at := b * _BLOCK - _AROUND - start) < length}
@@ -181,6 +183,15 @@ def _true_peaks(x: Samples) -> Samples:
     return peaks
 
 
+def _true_peak(x: Samples) -> float:
+    """The greatest value of a block on and between its samples, of both sides, without its edges."""
+    columns = np.asfortranarray(x, np.float64)
+    # What the interpolation gives lies half its length behind the samples it is made of.
+    first, frames = _AROUND + _AROUND // 2 - (_AROUND - 1), len(x) - 2 * _AROUND
+    between = max(true_peak_of(columns[first:, side], frames) for side in range(x.shape[1]))
+    return max(between, float(np.abs(x[_AROUND:-_AROUND]).max()))
+
+
 def _shares(read: Samples) -> tuple[int, Samples]:
     """The frame of a block at which its sum is highest, and what each file adds there, of the sum."""
     total = read.sum(axis=0, dtype=np.float64)
@@ -199,5 +210,5 @@ def _won_db(total: _Sum, best: float, lowered: int) -> float:
         if total.highest[block] <= left:
             break
         read = total.of(block)
-        left = max(left, float(_true_peaks(read.sum(axis=0, dtype=np.float64) - (1 - gain) * read[lowered]).max()))
+        left = max(left, _true_peak(read.sum(axis=0, dtype=np.float64) - (1 - gain) * read[lowered]))
     return amplitude_db(best) - amplitude_db(left)

@@ -133,6 +133,12 @@ class TruePeakMeter:
         self._before[channel] = signal[-(_TAPS - 1) :]
 
 
+def true_peak_of(extended: NDArray[np.float64], frames: int) -> float:
+    """The true peak of `frames` samples; 11 that come before them lie in front, at least 15 behind, all contiguous."""
+    highest = float(np.abs(extended).max())
+    return _highest_of(extended, frames, 0.0, _Peaks(np.array([highest]), len(extended), 0))
+
+
 def _highest_of(extended: NDArray[np.float64], frames: int, best: float, peaks: _Peaks) -> float:
     bounds, between = np.empty(-(-frames // _CELL)), np.empty(_CELL)
     return _highest(
