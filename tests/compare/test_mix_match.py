@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.signal import fftconvolve
 
 from compare.mixes import SECONDS, matched, of, small, stranger
 from deep_tally.compare import mix_search
 from deep_tally.compare.mix_places import refined
 from deep_tally.compare.mix_timeline import OnTimeline
-from detectors.mix_songs import Sent, as_mp3, bussed, mixed
+from detectors.mix_songs import Sent, as_mp3, bussed, mixed, part_in_mix
 from sounds import RATE
 
 
@@ -223,3 +224,46 @@ def test_a_place_beside_the_true_one_is_polished(beside: int, monkeypatch: pytes
     found = matched(files, made.mix)
     here = of(found, "03 Part.wav")
     assert (here.start_frames, here.is_inverted) == (first, False)
+
+
+def with_most_of_it_missing(seed: int) -> tuple[dict[str, Sent], np.ndarray]:
+    """A song without its loudest part, which plays all through."""
+    song = small(seed, count=8, seconds=12.0)
+    level = {name: np.square(part_in_mix(sent, len(song.mix))).sum() for name, sent in song.files.items()}
+    loudest = max(level, key=lambda name: level[name])
+    return {name: sent for name, sent in song.files.items() if name != loudest}, song.mix
+
+
+@pytest.mark.parametrize("through", [np.asarray, bussed, as_mp3], ids=["plain", "bus", "MP3"])
+def test_a_loud_part_that_nobody_sent_and_that_plays_all_through_is_found(through: Callable[..., np.ndarray]) -> None:
+    files, mix = with_most_of_it_missing(51)
+    found = matched(files, through(mix))
+    assert found.verdict in ("accounted", "processed")
+    assert {f.presence for f in found.files} == {"in"}
+    assert found.null_db > -8
+    (span,) = found.spans
+    assert span.start_s < 1
+    assert span.stop_s > 10.5
+    assert (span.low_hz, span.high_hz) == (3000.0, 6000.0)
+
+
+@pytest.mark.parametrize("beside_a_missing_part", [False, True])
+def test_nothing_is_claimed_of_reverberation_that_nobody_sent(beside_a_missing_part: bool) -> None:
+    files, mix = with_most_of_it_missing(52)
+    random = np.random.default_rng(1)
+    room = random.standard_normal((RATE // 2, 2)) * 10 ** (-3 * np.linspace(0, 1, RATE // 2))[:, None]
+    dry = sum(part_in_mix(sent, len(mix)) for sent in files.values())
+    wet = np.stack([fftconvolve(dry[:, side], room[:, side])[: len(dry)] for side in range(2)], axis=1)
+    wet *= 0.8 * np.sqrt(np.square(dry).mean() / np.square(wet).mean())
+    found = matched(files, 0.4 * ((mix if beside_a_missing_part else dry) + wet))
+    assert (found.verdict, found.spans) == ("unsure", ())
+
+
+@pytest.mark.parametrize("delay_s", [0.015, 0.375])
+def test_nothing_is_claimed_of_doubling_and_echoes(delay_s: float) -> None:
+    # Gains stay as they are beside an echo: only that it comes after its sound tells it from a missing part.
+    files, _ = with_most_of_it_missing(53)
+    dry = sum(part_in_mix(sent, RATE * 12) for sent in files.values())
+    late = round(delay_s * RATE)
+    found = matched(files, 0.4 * (dry + 0.9 * np.concatenate([np.zeros((late, 2)), dry[:-late]])))
+    assert (found.verdict, found.spans) == ("unsure", ())

@@ -70,3 +70,14 @@ def test_a_rest_of_the_mix_is_left_out() -> None:
 
 def test_a_silent_mix_has_no_stretches() -> None:
     assert spans_of(np.zeros((MOMENTS, BANDS)), np.zeros((MOMENTS, BANDS))) == []
+
+
+@pytest.mark.parametrize(("left_db", "is_steady", "count"), [(-4, True, 1), (-4, False, 0), (-18, True, 0)])
+def test_what_stands_out_nowhere_is_a_stretch_where_the_files_are_steady(
+    left_db: float, is_steady: bool, count: int
+) -> None:
+    mix, left = remainder(-40)
+    left[:, 5] = 10 ** (left_db / 10) * mix.sum(axis=1)
+    total = np.zeros(MOMENTS)
+    found = unaccounted(Remainder(mix, left, total, total, np.zeros((1, 2), np.float32)), RATE, is_steady=is_steady)
+    assert [(s.low_hz, s.high_hz) for s in found] == [(BAND_EDGES_HZ[5], BAND_EDGES_HZ[6])] * count

@@ -17,7 +17,7 @@ from deep_tally.model.mix_match import MatchedFile, MixMatch, Presence, Verdict
 
 _CODED_FLOOR = 1e-2
 _COMPLETE_DB, _COMPLETE_WORST_DB = -90.0, -60.0
-_JUDGED_DB = -8.0
+_MUCH_LEFT_DB, _JUDGED_DB = -18.0, -8.0
 _STRANGE_DB = 12.0
 _MATCHED_DB, _MATCHED_LEAST = -6.0, 0.5
 _CELLS_MOST = 120
@@ -45,7 +45,11 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
     remains = search.remainder(fitted)
     nulls = null_db(remains, search.rate_hz)
     sounding = nulls[~np.isnan(nulls)]
-    spans = unaccounted(remains, search.rate_hz)
+    if len(sounding) and np.median(sounding) > _MUCH_LEFT_DB:
+        remains = search.judged(fitted, remains)
+        nulls = null_db(remains, search.rate_hz)
+        sounding = nulls[~np.isnan(nulls)]
+    spans = unaccounted(remains, search.rate_hz, is_steady=fitted.is_steady)
     matched_share = float((sounding < _MATCHED_DB).mean()) if len(sounding) else 0.0
     verdict = _verdict(fitted, remains, sounding, certainty, matched_share)
     is_judged = verdict in ("complete", "accounted", "processed")
@@ -89,7 +93,8 @@ def _without_strangers(known: Products, gains: Gains) -> Gains:
 def _verdict(fitted: Fitted, remains: Remainder, sounding: Array, certainty: Array, matched_share: float) -> Verdict:
     if not len(sounding) or not (np.abs(certainty) >= IN_T).any():
         return "unrelated"
-    if np.median(sounding) > _JUDGED_DB or matched_share < _MATCHED_LEAST:
+    is_much_left = np.median(sounding) > _JUDGED_DB or matched_share < _MATCHED_LEAST
+    if is_much_left and not fitted.is_steady:
         return "unsure"
     if fitted.bus is not None:
         return "processed"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -10,15 +10,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.compare.mix_bus import Bus, fit_through_bus
+from deep_tally.compare.mix_follows import follows, loud_stretch
 from deep_tally.compare.mix_frames import MixFrames, gather, spectra_of
 from deep_tally.compare.mix_gains import IN_T, Gains, Products, fit, products, products_with
-from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, middle_or_left, smoothed_power
+from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, Thin, middle_or_left, smoothed_power
 from deep_tally.compare.mix_places import Located, alternatives, as_high, common_lag, first_guess, mode_of, refined
 from deep_tally.compare.mix_remainder import Remainder, remainder
+from deep_tally.compare.mix_steady import is_steady
 from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 
 _READERS = 2
 _BUS_FROM_DB, _BUS_GIVES_DB = -25.0, 1.5
+_FOLLOWED_MOST = 16
 _SURE, _MAD_SIGMA, _TINY_SHARE = 6.0, 1.4826, 1e-5
 _SETTLED_AFTER = 3
 _POLISHED_MOST, _POLISHED_BY = 4, 3
@@ -47,6 +50,8 @@ class Fitted:
         Of each source, in frames of the mix.
     common : int
         The start that a file has which lies where it was sent.
+    is_steady : bool
+        Whether the gains are surely those of faders that stand still, though much of the mix is left.
     """
 
     starts: list[int]
@@ -55,6 +60,7 @@ class Fitted:
     products: Products
     gains: Gains
     bus: Bus | None = None
+    is_steady: bool = False
     other_starts: dict[int, tuple[int, ...]] = field(default_factory=dict)
     located: Sequence[Located] = ()
 
@@ -253,6 +259,43 @@ class MixSearch:
             fitted.frames.with_file(number, kept)
 
     # -- what is left -------------------------------------------------------------------------
+
+    def judged(self, fitted: Fitted, left: Remainder) -> Remainder:
+        """Where much of the mix is left: is that sound that nobody sent, beside files that lie in it as they are?
+
+        Sets `Fitted.is_steady`; returns what is left. A bus shows less where that is much: it is taken where gains are
+        steady through it, and not without it.
+        """
+        fitted.is_steady = is_steady(fitted.frames, fitted.gains, fitted.weights)
+        if not fitted.is_steady and fitted.bus is None:
+            through = fit_through_bus(fitted.frames, fitted.gains)
+            if through is not None and is_steady(fitted.frames, through[0], through[1].at_moments()):
+                (fitted.gains, fitted.bus), fitted.is_steady = through, True
+                fitted.products = products(fitted.frames, fitted.weights)
+                left = self.remainder(fitted)
+        fitted.is_steady = fitted.is_steady and not self._is_left_by_effects(fitted, left)
+        return left
+
+    def _is_left_by_effects(self, fitted: Fitted, left: Remainder) -> bool:
+        """Whether what is left comes after the files, as effects that nobody sent do."""
+        stretch = loud_stretch(left.thin)
+        surest = np.argsort(-np.abs(fitted.gains.certainty))[:_FOLLOWED_MOST].tolist()
+
+        def each() -> Iterator[Thin]:
+            for number in surest:
+                if abs(float(fitted.gains.certainty[number])) < IN_T:
+                    return
+                with self._sources[number].open(fitted.starts[number]) as sound:
+                    thin = thin_of(sound).mean(axis=1)
+                late = round(fitted.starts[number] * THIN_HZ / self.rate_hz) - stretch.start
+                here = np.zeros(stretch.stop - stretch.start, np.float32)
+                stop = min(len(here), late + len(thin))
+                if stop > max(0, late):
+                    here[max(0, late) : stop] = thin[max(0, -late) : stop - late]
+                self._step(0)
+                yield here
+
+        return follows(left.thin[stretch].mean(axis=1), each())
 
     def remainder(self, fitted: Fitted) -> Remainder:
         """What is left with the places and gains that were found."""

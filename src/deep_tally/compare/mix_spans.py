@@ -10,6 +10,7 @@ from deep_tally.model.mix_match import Unaccounted
 
 CELL_S = 0.5
 _SOUNDING, _HEARD_DB = 1e-5, -22.0
+_MUCH = 10 ** (-15 / 10)
 _OVER_DB, _SPREADS = 10.0, 3.0
 _USUAL = (5, 25)  # percentiles: a part that nobody sent may play through more than half of the song
 _LEAST_S, _BRIDGED_S = 1.0, 1.5
@@ -32,8 +33,12 @@ def null_db(remainder: Remainder, rate_hz: int) -> Array:
     return np.where(sounding, 10 * np.log10((left + _TINY) / (mix + _TINY)), np.nan)
 
 
-def unaccounted(remainder: Remainder, rate_hz: int) -> list[Unaccounted]:
-    """The stretches of at least a second in which some band holds far more than is usual in this song."""
+def unaccounted(remainder: Remainder, rate_hz: int, *, is_steady: bool = False) -> list[Unaccounted]:
+    """The stretches of at least a second in which some band holds far more than is usual in this song.
+
+    Where the files' gains are steady, what is usual may itself be something that nobody sent: then all that is 15 dB
+    under the mix or louder counts.
+    """
     mix, left = cells_of(remainder.of_mix, remainder, rate_hz), cells_of(remainder.left, remainder, rate_hz)
     whole = mix.sum(axis=1)
     if not (whole > 0).any():
@@ -46,6 +51,9 @@ def unaccounted(remainder: Remainder, rate_hz: int) -> list[Unaccounted]:
         least, usual = np.percentile(ratio[sounding, band], _USUAL)
         limit = usual + max(_OVER_DB, _SPREADS * (usual - least))
         flagged[:, band] = sounding & (ratio[:, band] > limit) & (level[:, band] > _HEARD_DB)
+    if is_steady:
+        much = sounding & (left.sum(axis=1) > _MUCH * whole)
+        flagged |= much[:, None] & (ratio > 10 * np.log10(_MUCH)) & (level > _HEARD_DB)
     step = max(1, round(CELL_S * rate_hz / remainder.moment_frames)) * remainder.moment_frames / rate_hz
     spans = []
     for first, stop in _runs(np.asarray(flagged.any(axis=1)), round(_BRIDGED_S / step), round(_LEAST_S / step)):
