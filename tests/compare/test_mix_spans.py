@@ -81,3 +81,11 @@ def test_what_stands_out_nowhere_is_a_stretch_where_the_files_are_steady(
     total = np.zeros(MOMENTS)
     found = unaccounted(Remainder(mix, left, total, total, np.zeros((1, 2), np.float32)), RATE, is_steady=is_steady)
     assert [(s.low_hz, s.high_hz) for s in found] == [(BAND_EDGES_HZ[5], BAND_EDGES_HZ[6])] * count
+
+
+def test_a_rest_of_the_mix_is_no_stretch_either() -> None:
+    mix, left = remainder()
+    mix[200:260], left[200:260] = 1e-9, 1e-9
+    total = np.zeros(MOMENTS)
+    found = Remainder(mix, left, total, total, np.zeros((1, 2), np.float32))
+    assert unaccounted(found, RATE, is_steady=True) == []

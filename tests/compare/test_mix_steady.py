@@ -58,6 +58,10 @@ def test_equalising_part_by_part_does_not() -> None:
     assert not judged(lambda level: np.where(HZ < 1500, 1.25, 1.0)[None], unsent=0.3)
 
 
+def test_a_third_of_a_decibel_is_nothing_however_sure() -> None:
+    assert judged(lambda level: np.where(HZ > 3000, 1.04, 1.0)[None], unsent=0.02)
+
+
 def test_rides_do_not() -> None:
     assert not judged(lambda level: np.where(np.arange(MOMENTS) < MOMENTS // 4, 1.3, 1.0)[:, None], unsent=0.3)
     # Of one file among seven, by 3 dB in a quarter of the song.
