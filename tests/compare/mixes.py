@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import partial
 from typing import Self
 
 import numpy as np
@@ -12,7 +13,7 @@ from scipy.signal import butter, lfilter
 
 from deep_tally.compare.mix_match import match
 from deep_tally.compare.mix_search import MixSearch, Source
-from deep_tally.compare.mix_timeline import OnTimeline
+from deep_tally.compare.mix_timeline import Converted, OnTimeline
 from deep_tally.intake.sound import Block
 from deep_tally.model.files import SoundFormat
 from deep_tally.model.mix_match import MatchedFile, MixMatch
@@ -79,8 +80,12 @@ def sources_of(files: Mapping[str, Sent]) -> list[Source]:
     for path, sent in files.items():
         energy = np.add.reduceat(np.square(sent.sound).sum(axis=1), np.arange(0, len(sent.sound), RATE // 2))
         loud = (np.argsort(-energy)[:12] * (RATE // 2)).tolist()
-        made.append(Source(path, lambda start, s=sent.sound: on_timeline(s, start), loud))
+        made.append(Source(path, partial(on_timeline, sent.sound), loud, partial(_at_speed, sent.sound)))
     return made
+
+
+def _at_speed(sound: Sound, speed: float, start: int) -> OnTimeline:
+    return OnTimeline(Converted(Reader(sound), RATE, speed=speed), start)
 
 
 def matched(files: Mapping[str, Sent], mix: Sound) -> MixMatch:

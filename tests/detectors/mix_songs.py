@@ -6,14 +6,14 @@ limited; coded as MP3; with a part that nobody sent; with files that are in no m
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from scipy.signal import butter, lfilter, sosfilt
+from scipy.signal import butter, fftconvolve, lfilter, sosfilt
 
 from deep_tally.demo.synth import RATE_HZ
 from detectors.clean import PLAYED, PROGRAMMED, Song
@@ -110,6 +110,56 @@ def bussed(mix: Sound) -> Sound:
     x = x * gain[:, None]
     x = x / np.abs(x).max() * 1.25
     return np.tanh(x * 0.9) / 0.9 * 0.95
+
+
+def with_effects(made: MixSong, effect: str, random: Random) -> Sound:
+    """The mix of a song whose parts went through an effect that nobody sent."""
+    parts = (part_in_mix(sent, len(made.mix)) for sent in made.files.values() if sent.is_in_mix)
+    total: Sound = sum((EFFECTS[effect](part, random) for part in parts), np.zeros_like(made.mix))
+    return total * 0.7 / float(np.abs(total).max())
+
+
+def _reverberated(part: Sound, random: Random) -> Sound:
+    """Six decibels under the part: noise that decays by 60 dB in a second or so (a common model of a room)."""
+    frames = round(random.uniform(0.5, 2.0) * RATE_HZ)
+    room = random.standard_normal((frames, 2)) * 10 ** (-3 * np.arange(frames) / frames)[:, None]
+    room[: RATE_HZ // 100] = 0.0
+    wet = fftconvolve(part, room, axes=0)[: len(part)]
+    return part + wet * 0.5 * np.sqrt(np.square(part).mean() / max(float(np.square(wet).mean()), 1e-20))
+
+
+def _later(part: Sound, seconds: float) -> Sound:
+    frames = round(seconds * RATE_HZ)
+    return np.concatenate([np.zeros((frames, 2)), part[:-frames]])
+
+
+def _echoed(part: Sound, random: Random) -> Sound:
+    return part + 0.6 * _later(part, 0.375) + 0.36 * _later(part, 0.75)
+
+
+def _doubled(part: Sound, random: Random) -> Sound:
+    return part + 0.8 * _later(part, float(random.uniform(0.01, 0.025)))
+
+
+def _equalised(part: Sound, random: Random) -> Sound:
+    low = lfilter(*butter(1, 400 / (RATE_HZ / 2)), part, axis=0)
+    high = part - lfilter(*butter(1, 2500 / (RATE_HZ / 2)), part, axis=0)
+    gains = 10 ** (random.uniform(-6, 6, 3) / 20)
+    return gains[0] * low + gains[1] * (part - low - high) + gains[2] * high
+
+
+def _ridden(part: Sound, random: Random) -> Sound:
+    time, gains_db = np.linspace(0, 1, len(part)), random.uniform(-6, 6, 7)
+    return part * (10 ** (np.interp(time, np.linspace(0, 1, 7), gains_db) / 20))[:, None]
+
+
+EFFECTS: Mapping[str, Callable[[Sound, Random], Sound]] = {
+    "reverberation": _reverberated,
+    "echoes": _echoed,
+    "doubling": _doubled,
+    "equalising": _equalised,
+    "rides": _ridden,
+}
 
 
 def as_mp3(mix: Sound, kbit: int = 192) -> Sound:

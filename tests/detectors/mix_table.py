@@ -15,13 +15,24 @@ from deep_tally.check.rules.in_mix import level_moved
 from deep_tally.demo.synth import RATE_HZ
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.mix_match import MixMatch
-from detectors.mix_songs import MixSong, Sent, as_mp3, as_sides, bussed, mixed, part_in_mix, song
+from detectors.mix_songs import (
+    EFFECTS,
+    MixSong,
+    Sent,
+    as_mp3,
+    as_sides,
+    bussed,
+    mixed,
+    part_in_mix,
+    song,
+    with_effects,
+)
 from tracks import song_of, track
 
 SONGS = 12
 _SECONDS = 24.0
 MODES = {"plain": lambda mix: mix, "MP3 192": as_mp3, "through a bus": bussed}
-KINDS = ("as sent", "moved files", "a missing passage", "a missing part", "a moved fader")
+KINDS = ("as sent", "moved files", "a missing passage", "a missing part", "a moved fader", "effects")
 _STRANGERS, _MOVED = 2, 3
 _PLACED_T = 12.0
 _WITHIN = {"plain": 0, "MP3 192": 2, "through a bus": 2}
@@ -58,6 +69,8 @@ def outcome(made: MixSong, strangers: MixSong, seed: int, kind: str, mode: str) 
     random = np.random.default_rng((401, seed, KINDS.index(kind)))
     if kind == "a moved fader":
         return _of_faders(made, random, mode)
+    if kind == "effects":
+        return _of_effects(made, random, list(EFFECTS)[seed % len(EFFECTS)], mode)
     files, unsent, window = dict(made.files), "", None
     if kind in ("as sent", "moved files"):
         for name, sent in strangers.files.items():
@@ -175,6 +188,14 @@ def _of_faders(made: MixSong, random: np.random.Generator, mode: str) -> Figures
     return figures
 
 
+def _of_effects(made: MixSong, random: np.random.Generator, effect: str, mode: str) -> Figures:
+    """All files, and a mix in which each went through something that nobody sent."""
+    found = matched(made.files, MODES[mode](with_effects(made, effect, random)))
+    figures = Figures()
+    figures.counts["stretches beside effects"] += len(found.spans)
+    return figures
+
+
 def _of(figures: Figures, part: str, whole: str) -> str:
     return f"{figures.counts[part]} of {figures.counts[whole]}"
 
@@ -205,10 +226,14 @@ def lines(pool: Executor, seeds: Sequence[int]) -> Iterator[str]:
             yield _line("stretches framed in complete deliveries", [str(c.counts["stretches in them"]) for c in cells])
         if kind.startswith("a missing"):
             yield _line(f"{kind}: half seconds found", [_share(c, "framed", "half seconds missing") for c in cells])
+            yield _line(f"{kind}: can judge", [_of(c, "judged", "songs with something missing") for c in cells])
             yield _line(f"{kind}: framed in vain", [_share(c, "framed in vain", "half seconds whole") for c in cells])
         if kind == "a moved fader":
             yield _line("moved by 3 to 6 dB: noted", [_of(c, "moved faders, noted", "moved faders") for c in cells])
             yield _line("others noted", [str(c.counts["others noted"]) for c in cells])
+        if kind == "effects":
+            named = ", ".join(EFFECTS)
+            yield _line(f"{named}: stretches framed", [str(c.counts["stretches beside effects"]) for c in cells])
 
 
 def _line(name: str, cells: Sequence[str]) -> str:

@@ -80,6 +80,7 @@ CHECKS = (
     Check("rate.differs", rate.differs),
     Check("rate.off-brief", rate.off_brief),
     Check("rate.upsampled", rate.upsampled),
+    Check("rate.wrong-speed", in_mix.wrong_speed),
     Check("depth.differs", depth.differs),
     Check("depth.low", depth.low),
     Check("depth.off-brief", depth.off_brief, alone=True),

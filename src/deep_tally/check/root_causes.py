@@ -41,6 +41,7 @@ _ABSORBS: dict[str, tuple[str, ...]] = {
     "clipping.earlier": ("headroom.limited",),
     "clipping.over": ("headroom.hot", "clipping.between-samples"),
     "headroom.shared-ceiling": ("headroom.normalised", "headroom.limited", "headroom.same-peak"),
+    "rate.wrong-speed": ("length.short", "length.long", "length.ends-differ", "rate.differs"),
     "depth.low": ("depth.differs",),
     "depth.off-brief": ("depth.differs",),
     "start.unplaced": ("name.contradicts",),

@@ -91,11 +91,18 @@ def match_mix(
             kept = converted.get(path)
             return OnTimeline(kept.shared() if kept is not None else open_sound(by_path[path].source), start)
 
+        def at_speed(path: str, speed: float, start: int) -> OnTimeline:
+            key = f"{path} at {speed}"
+            if key not in converted:
+                with open_sound(by_path[path].source) as reader:
+                    converted[key] = held.enter_context(Converted(reader, rate_hz, speed=speed))
+            return OnTimeline(converted[key].shared(), start)
+
         sources = []
         for track in chosen:
             known = track.measured
             loud = tuple(place * rate_hz // known[0].rate_hz for place in known[1].loud_frames) if known else ()
-            sources.append(Source(track.path, partial(opened, track.path), loud))
+            sources.append(Source(track.path, partial(opened, track.path), loud, partial(at_speed, track.path)))
         mix_reader = open_sound(mix.source)
         if rate_hz and mix_reader.format.rate_hz != rate_hz:
             with mix_reader:

@@ -144,6 +144,7 @@ def _file(
         presence="in",
         t=certainty,
         start_frames=start,
+        speed=fitted.speeds.get(number, 1.0),
         is_sure=not others,
         other_starts=others,
         left_db=_decibels(gains[0]),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,12 +17,14 @@ from deep_tally.compare.mix_gains import IN_T, Gains, Products, fit, products, p
 from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, Thin, middle_or_left, smoothed_power
 from deep_tally.compare.mix_places import Located, alternatives, as_high, common_lag, first_guess, mode_of, refined
 from deep_tally.compare.mix_remainder import Remainder, remainder
+from deep_tally.compare.mix_speed import at_speed, speeds_worth_trying
 from deep_tally.compare.mix_steady import is_steady
 from deep_tally.compare.mix_timeline import OnTimeline, thin_of
 
 _READERS = 2
 _BUS_FROM_DB, _BUS_GIVES_DB = -25.0, 1.5
 _FOLLOWED_MOST = 16
+_LOST_SHARE, _SPED_MOST, _SPED_T = 0.5, 4, 12.0
 _SURE, _MAD_SIGMA, _TINY_SHARE = 6.0, 1.4826, 1e-5
 _SETTLED_AFTER = 3
 _POLISHED_MOST, _POLISHED_BY = 4, 3
@@ -33,11 +36,19 @@ Alive = Callable[[int], None]
 
 @dataclass(frozen=True, slots=True)
 class Source:
-    """A file that is looked for in the mix: where it is heard, and how to open it at a start."""
+    """A file that is looked for in the mix: where it is heard, how to open it at a start, and that at another speed."""
 
     path: str
     open: Callable[[int], OnTimeline]
     loud: Sequence[int] = ()
+    open_at_speed: Callable[[float, int], OnTimeline] | None = None
+
+    def played_at(self, speed: float) -> Source:
+        """The same file at another speed."""
+        if self.open_at_speed is None:
+            return self
+        loud = tuple(round(place / speed) for place in self.loud)
+        return Source(self.path, partial(self.open_at_speed, speed), loud)
 
 
 @dataclass(slots=True)
@@ -52,6 +63,8 @@ class Fitted:
         The start that a file has which lies where it was sent.
     is_steady : bool
         Whether the gains are surely those of faders that stand still, though much of the mix is left.
+    speeds : dict of int to float
+        At what speed the mix has a source, where that is not its own.
     """
 
     starts: list[int]
@@ -62,6 +75,7 @@ class Fitted:
     bus: Bus | None = None
     is_steady: bool = False
     other_starts: dict[int, tuple[int, ...]] = field(default_factory=dict)
+    speeds: dict[int, float] = field(default_factory=dict)
     located: Sequence[Located] = ()
 
     @property
@@ -83,7 +97,7 @@ class MixSearch:
     """
 
     def __init__(self, mix: OnTimeline, sources: Sequence[Source], alive: Alive) -> None:
-        self._mix, self._sources = mix, sources
+        self._mix, self._sources = mix, list(sources)
         self._alive = alive
         self._done = 0
         self.frames, self.rate_hz = mix.frames, mix.rate_hz
@@ -124,6 +138,7 @@ class MixSearch:
         if fitted.bus is not None:
             self._settle_all(fitted, common_thin)
         self._rescue(fitted)
+        self._try_speeds(fitted)
         self._fit_bus(fitted)
         for number, start in enumerate(fitted.starts):
             if start != common and abs(fitted.gains.certainty[number]) >= IN_T:
@@ -257,6 +272,42 @@ class MixSearch:
                     fitted.gains, fitted.products, fitted.starts[number] = gains, tried, start
                     kept = fitted.frames.files[..., number].copy()
             fitted.frames.with_file(number, kept)
+
+    def _try_speeds(self, fitted: Fitted) -> None:
+        """Look for files without a trace at other speeds."""
+        lost = [n for n, t in enumerate(fitted.gains.certainty) if abs(t) < IN_T and self._sources[n].open_at_speed]
+        if not lost or len(lost) > _LOST_SHARE * len(self._sources):
+            return  # where most are lost, this is no mix of them
+        left = self.remainder(fitted).thin
+        middle, side = left.mean(axis=1), left[:, 0].copy()
+        common_thin = round(fitted.common * THIN_HZ / self.rate_hz)
+        for number in lost[:_SPED_MOST]:
+            with self._sources[number].open(0) as sound:
+                thin, is_left = middle_or_left(thin_of(sound))
+            mix = side if is_left else middle
+            correlation = MixCorrelation(mix)
+            for speed in speeds_worth_trying(mix, thin, common_thin):
+                peaks = correlation.peaks(at_speed(thin, speed))
+                self._step(0)
+                if peaks and self._is_there(fitted, number, speed, peaks[0].lag):
+                    break
+
+    def _is_there(self, fitted: Fitted, number: int, speed: float, thin_lag: int) -> bool:
+        """Whether the mix surely has a file at another speed; then it is taken so from now on."""
+        own, kept = self._sources[number], fitted.frames.files[..., number].copy()
+        self._sources[number] = own.played_at(speed)
+        start = self._refine(number, thin_lag)
+        with self._sources[number].open(start) as sound:
+            fitted.frames.with_file(number, spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights)
+        tried = products_with(fitted.products, fitted.frames, number, fitted.weights)
+        gains = fit(tried)
+        if abs(float(gains.certainty[number])) < _SPED_T:
+            self._sources[number] = own
+            fitted.frames.with_file(number, kept)
+            return False
+        fitted.gains, fitted.products, fitted.starts[number] = gains, tried, start
+        fitted.speeds[number] = speed
+        return True
 
     # -- what is left -------------------------------------------------------------------------
 

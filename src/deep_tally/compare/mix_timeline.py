@@ -70,6 +70,8 @@ class Converted:
     ----------
     reader : SoundReader
     rate_hz : int
+    speed : float
+        What it is to be played at: over 1, and it becomes shorter.
 
     Raises
     ------
@@ -78,14 +80,14 @@ class Converted:
         The temporary file cannot be written.
     """
 
-    def __init__(self, reader: SoundReader, rate_hz: int) -> None:
+    def __init__(self, reader: SoundReader, rate_hz: int, *, speed: float = 1.0) -> None:
         import soxr
 
         sound = reader.format
         sides = min(SIDES, sound.channels)
         self._file = tempfile.TemporaryFile(prefix="deep-tally-")  # noqa: SIM115 - closed by `close`
         self._keeps_file = False
-        stream = soxr.ResampleStream(sound.rate_hz, rate_hz, sides, dtype="float32", quality="VHQ")
+        stream = soxr.ResampleStream(sound.rate_hz * speed, rate_hz, sides, dtype="float32", quality="VHQ")
         frames = 0
         for first in range(0, sound.frames, _BLOCK):
             block = reader.read(first, min(_BLOCK, sound.frames - first)).samples[:, :sides]

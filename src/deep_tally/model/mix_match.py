@@ -27,6 +27,8 @@ class MatchedFile:
         Its gain over the error of that gain.
     start_frames : int
         How much later in the song it begins than the set does, in frames of the file; 0 where it lies as it was sent.
+    speed : float
+        What it has to be played at to run with the mix: 1 as it was sent, over 1 where that is too slow.
     is_sure : bool
         Whether its place is: it lies there and nowhere else.
     other_starts : tuple of int
@@ -48,6 +50,7 @@ class MatchedFile:
     presence: Presence
     t: float
     start_frames: int = 0
+    speed: float = 1.0
     is_sure: bool = False
     other_starts: tuple[int, ...] = ()
     left_db: float = -math.inf

@@ -104,6 +104,16 @@ TASKS = (
         check="How to check: the file's properties show the same rate as the other files.",
     ),
     Task(
+        key="right-speed",
+        kind="request",
+        codes=("rate.wrong-speed",),
+        one="Please export {file} again; it runs at the wrong speed",
+        many="Please export these {count} files again; they run at the wrong speed",
+        short="Export at the right speed",
+        how="Export it from the song itself, at the song's own sample rate; please do not convert the finished file.",
+        check="How to check: at the song's end the file is still in time with the rough mix.",
+    ),
+    Task(
         key="turn-down",
         kind="request",
         codes=("clipping.baked",),

@@ -121,6 +121,7 @@ SHORT_WORDS: Mapping[str, str] = MappingProxyType(
         "content.clips": "a clip",
         "content.leftover": "left over",
         "content.not-in-mix": "not in the mix",
+        "rate.wrong-speed": "speed",
         "content.level-moved": "level",
         "content.mix-copy": "a copy",
         "content.several-mixes": "which one?",

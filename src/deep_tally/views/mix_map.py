@@ -142,6 +142,8 @@ def _place(song: SongSet, match: MixMatch, found: MatchedFile) -> str:
         return f"not in the mix; {readable(bare_title(other))} is" if other is not None else "not in the mix"
     if found.presence == "unsure":
         return "cannot tell"
+    if found.speed != 1:
+        return f"at {found.speed:.2%} of its speed" if abs(found.speed - 1) > 5e-4 else "drifts"
     where = (
         "where it was sent" if not found.start_frames else _at(song.facts.timeline, found.start_frames / match.rate_hz)
     )

@@ -296,6 +296,34 @@ def test_nothing_is_claimed_while_files_were_not_looked_for() -> None:
     assert len(found(left_out, SET, "content.unaccounted", comparison=Comparison(twins=(twin,)))) == 1
 
 
+# -- speed --------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("rate", "speed", "words"),
+    [
+        (48_000, 44_100 / 48_000, "its header says 48 kHz, but the rough mix has it as a file of 44.1 kHz"),
+        (44_100, 48_000 / 44_100, "its header says 44.1 kHz, but the rough mix has it as a file of 48 kHz"),
+        (48_000, 1.0001, f"at its end it is {SECONDS * 0.1:.0f} ms late"),
+        (48_000, 0.999, f"at its end it is {SECONDS:.0f} ms early"),
+    ],
+)
+def test_a_file_that_runs_at_another_speed_is_asked_for_again(rate: int, speed: float, words: str) -> None:
+    fast = track(FIRST, rate_hz=rate, frames=round(SECONDS * rate))
+    tracks = [fast, *SET[1:]]
+    changes = {FIRST: {"speed": speed, "start_frames": 480}}
+    (asked,) = found(match_of(tracks, changes), tracks, "rate.wrong-speed")
+    assert (asked.action, asked.files) == (ASK, (FIRST,))
+    song = song_with(match_of(tracks, changes), tracks)
+    delivery = Delivery(source=Path("x"), name="x", sets=(song,))
+    assert words in Speaker(delivery).evidence(asked, FIRST)
+    # Where it lies is known, but not to the sample, and no moving of it helps.
+    assert placed_by_mix(song, fast) is None
+    not_in_it = match_of(tracks, {FIRST: {"speed": speed, "presence": "unsure"}})
+    assert found(not_in_it, tracks, "rate.wrong-speed") == []
+    assert found(match_of(tracks), tracks, "rate.wrong-speed") == []
+
+
 # -- set against mix -----------------------------------------------------------------------------
 
 

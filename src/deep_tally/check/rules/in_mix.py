@@ -18,6 +18,8 @@ _LEVEL_SLACK_DB = 0.3  # through a bus, levels are that sure
 _LEVEL_ERROR_DB, _TIGHT_DB, _TIGHT_SHARE, _LEVELS_LEAST = 0.7, 1.0, 2 / 3, 4
 _AROUND_S, _COVERED = 1.0, 0.5
 _LOST_AFTER_S = 8.0
+_RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+_RATE_SLACK = 1e-4
 _WIDE_DB, _CENTRED_DB, _CENTRED_SHARE = -12.0, 1.0, 0.8
 
 
@@ -48,7 +50,7 @@ def mix_placement(song: SongSet, track: Track) -> int | None:
 
 
 def _is_sure(found: MatchedFile) -> bool:
-    return found.presence == "in" and found.is_sure and abs(found.t) >= _PLACED_T
+    return found.presence == "in" and found.is_sure and abs(found.t) >= _PLACED_T and found.speed == 1
 
 
 def mix_level_db(song: SongSet, track: Track) -> float | None:
@@ -116,6 +118,19 @@ def _is_mono(track: Track) -> bool:
     sides = track.measures.sides if track.measures is not None else None
     is_one_channel = track.format is not None and track.format.channels == 1
     return is_one_channel or (sides is not None and sides.greatest_difference == 0)
+
+
+def wrong_speed(song: SongSet, brief: Brief) -> Iterator[Finding]:
+    """A file that is in the mix at another speed: its header names another rate, or it drifts."""
+    for track in song.assessed:
+        found, sound = song.in_mix.get(track.path), track.format
+        if found is None or sound is None or found.presence != "in" or found.speed == 1:
+            continue
+        others_hz = (r for r in _RATES_HZ if r != sound.rate_hz)
+        meant_hz = next((r for r in others_hz if abs(sound.rate_hz * found.speed / r - 1) < _RATE_SLACK), None)
+        late_ms = (found.speed - 1) * sound.seconds * 1000
+        also = {"meant_rate": meant_hz} if meant_hz is not None else {}
+        yield about("rate.wrong-speed", Action.ASK, track, rate=sound.rate_hz, late_ms=late_ms, also=also)
 
 
 def not_in_mix(song: SongSet, brief: Brief) -> Iterator[Finding]:

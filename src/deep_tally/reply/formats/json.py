@@ -133,6 +133,7 @@ def _in_mix(file: MatchedFile) -> dict[str, Any]:
         "presence": file.presence,
         "t": _level(file.t),
         "start_frames": file.start_frames,
+        "speed": file.speed,
         "is_sure": file.is_sure,
         "other_starts": list(file.other_starts),
         "level_db": _level(file.level_db),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from deep_tally.reply.numbers import kilohertz, listed
+from deep_tally.reply.numbers import duration, kilohertz, listed
 from deep_tally.reply.wording.facts import (
     Facts,
     Wording,
@@ -19,6 +19,14 @@ def _upsampled(f: Facts) -> str:
         at = kilohertz(f.number("edge_hz"))
         return f"above {at} the spectrum mirrors what lies below, as converting up from {rate} leaves it"
     return f"{edge_words(f)}; a {rate} file would end there"
+
+
+def _speed(f: Facts) -> str:
+    if "meant_rate" in f.evidence:
+        said, meant = kilohertz(f.number("rate")), kilohertz(f.number("meant_rate"))
+        return f"its header says {said}, but the rough mix has it as a file of {meant}"
+    late_ms = f.number("late_ms")
+    return f"at its end it is {duration(abs(late_ms))} {'late' if late_ms > 0 else 'early'}"
 
 
 def _rate(f: Facts) -> str:
@@ -51,6 +59,12 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
             "{files} seems to be upsampled from a lower rate",
             _upsampled,
             "Upsampling a finished file adds no detail; a song made at the lower rate is best mixed at that rate.",
+        ),
+        "rate.wrong-speed": Wording(
+            "Runs at the wrong speed",
+            "{files} does not run at the speed of the rough mix",
+            _speed,
+            "It drifts out of time with the other files, and is out of tune where that is more than a little.",
         ),
     }
 )
