@@ -46,6 +46,23 @@ def test_what_is_not_in_the_mix_has_none_either() -> None:
     assert drift_of(long_file(3), long_file(3)[: 2 * THIN_HZ], 0) is None  # one stretch is no line
 
 
+def drifting(file: np.ndarray) -> np.ndarray:
+    return soxr.resample(file, THIN_HZ, THIN_HZ * (1 + 60e-6), quality="HQ")
+
+
+def test_one_stretch_in_three_on_a_line_is_no_drift() -> None:
+    file, third = long_file(5), len(long_file(5)) // 3
+    part_of_it = np.concatenate([file[:third], long_file(6)[third:]])
+    assert drift_of(part_of_it, drifting(file), 0) is None
+    assert drift_of(file, drifting(file), 0) is not None
+
+
+def test_rests_say_nothing_against_a_drift() -> None:
+    file = long_file(5)
+    file[len(file) // 3 :] = 0.0
+    assert drift_of(file + 0.3 * long_file(6), drifting(file), 0) is not None
+
+
 def sped(made: MixSong, path: str, factor: float) -> dict[str, Sent]:
     """The song's files, one of them with so many times the samples."""
     sent = made.files[path]

@@ -53,7 +53,7 @@ def drift_of(mix: Thin, file: Thin, lag: int) -> Drift | None:
     """
     power = smoothed_power(mix)
     first = _drift(mix, file, power, lag)
-    if first is None or not _DRIFT_LEAST < abs(first.speed - 1) < _DRIFT_MOST:
+    if first is None or abs(first.speed - 1) < _DRIFT_LEAST:
         return None
     # A stretch that drifts is blurred itself: once more with what is left of the drift.
     rest = _drift(mix, at_speed(file, first.speed), power, lag)
@@ -96,11 +96,13 @@ def _lag(mix: Thin, file: Thin, power: NDArray[np.float64], place: int, lag: int
 
 
 def _line(times: NDArray[np.float64], lags: NDArray[np.float64]) -> tuple[float, float, int]:
-    """Slope, lag at 0 and inliers of the line on which most lie (of all lines through two; then least squares)."""
+    """Slope, lag at 0 and inliers of the line on which most lie, of all through two that are no steeper than drifts are."""
     best: NDArray[np.bool_] = np.zeros(len(times), bool)
     for i in range(len(times)):
         for j in range(i + 1, len(times)):
             slope = (lags[j] - lags[i]) / (times[j] - times[i])
+            if abs(slope) > _DRIFT_MOST:
+                continue
             within = _WITHIN + abs(slope) * _SEGMENT_S * THIN_HZ / 2
             near = np.abs(lags - lags[i] - slope * (times - times[i])) <= within
             if near.sum() > best.sum():
