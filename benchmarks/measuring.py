@@ -59,7 +59,7 @@ def against_decoding(folder: Path, rounds: int) -> None:
 
 
 def comparing_against_measuring(folder: Path) -> None:
-    """Holding all files against each other, against measuring them."""
+    """Comparing all files with each other, against measuring them."""
     crew = Crew(preload=KERNELS)
     try:
         crew.warm_up()
@@ -69,7 +69,7 @@ def comparing_against_measuring(folder: Path) -> None:
         crew.close()
     files = len(list(folder.iterdir()))
     print(
-        f"{files} files: measuring {measuring:.2f} s, holding them against each other {comparing:.2f} s,"
+        f"{files} files: measuring {measuring:.2f} s, comparing them with each other {comparing:.2f} s,"
         f" {comparing / measuring:.2f} of it (asked: under a third)"
     )
 

@@ -1,4 +1,4 @@
-"""What a worker does for one song when all its files are measured: hold them against each other."""
+"""What a worker does for one song when all its files are measured: compare them with each other."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def _report(progress: OnProgress, before: int, total: int, number: int) -> None:
 
 
 def compare_song(progress: OnProgress, entries: Sequence[Entry], tracks: Sequence[Track]) -> Comparison:
-    """Hold the files of a song against each other; only files of one rate can have samples in common.
+    """Compare the files of a song with each other; only files of one rate can have samples in common.
 
     Parameters
     ----------

@@ -96,7 +96,7 @@ def _lag(mix: Thin, file: Thin, power: NDArray[np.float64], place: int, lag: int
 
 
 def _line(times: NDArray[np.float64], lags: NDArray[np.float64]) -> tuple[float, float, int]:
-    """Slope, lag at 0 and inliers of the line on which most lie, of all through two that are no steeper than drifts are."""
+    """Slope, lag at 0 and inliers of the line on which most lie; none is steeper than drifts are."""
     best: NDArray[np.bool_] = np.zeros(len(times), bool)
     for i in range(len(times)):
         for j in range(i + 1, len(times)):

@@ -1,4 +1,4 @@
-"""Hold the files of every song against each other with a crew, once all are measured."""
+"""Compare the files of every song with each other in a crew, once all are measured."""
 
 from __future__ import annotations
 
