@@ -267,3 +267,19 @@ def test_nothing_is_claimed_of_doubling_and_echoes(delay_s: float) -> None:
     late = round(delay_s * RATE)
     found = matched(files, 0.4 * (dry + 0.9 * np.concatenate([np.zeros((late, 2)), dry[:-late]])))
     assert (found.verdict, found.spans) == ("unsure", ())
+
+
+def test_a_tone_a_period_beside_its_place_is_polished(monkeypatch: pytest.MonkeyPatch) -> None:
+    made, first, period = small(33, count=5, seconds=10.0), RATE // 2, 240
+    time = np.arange(len(made.mix))
+    random = np.random.default_rng(2)
+    breath = 0.03 * random.standard_normal(len(time))  # a tone alone lies as well a bar later
+    tone = ((0.3 * ((time % period) / period - 0.5) + breath) * np.repeat(random.random(40), RATE // 4))[:, None]
+    whole = mixed({**made.files, "20 Saw.wav": Sent(tone, 0, (0.5, 0.4))}, len(made.mix))
+    files = {**whole.files, "20 Saw.wav": replace(whole.files["20 Saw.wav"], sound=tone[first:])}
+
+    def a_period_late(mix: OnTimeline, file: OnTimeline, thin_lag: int, loud: Sequence[int]) -> int:
+        return refined(mix, file, thin_lag, loud) + (period if thin_lag > 1000 else 0)
+
+    monkeypatch.setattr(mix_search, "refined", a_period_late)
+    assert of(matched(files, whole.mix), "20 Saw.wav").start_frames == first

@@ -7,7 +7,16 @@ import pytest
 
 from compare.mixes import on_timeline
 from deep_tally.compare.mix_lags import THIN_HZ, LagPeak
-from deep_tally.compare.mix_places import Located, alternatives, common_lag, first_guess, mode_of, refined
+from deep_tally.compare.mix_places import (
+    Located,
+    alternatives,
+    common_lag,
+    first_guess,
+    lags_alike,
+    mode_of,
+    refined,
+)
+from sounds import RATE
 
 
 def peaks(*pairs: tuple[int, float]) -> Located:
@@ -67,3 +76,16 @@ def test_the_most_frequent_start_counts_and_of_several_the_nearest() -> None:
     assert mode_of({0: 5, 1: 5, 2: -9}) == 5
     assert mode_of({0: 5, 1: -3}) == -3
     assert mode_of({}) == 0
+
+
+def test_a_tone_is_alike_after_its_periods_and_noise_nowhere() -> None:
+    time = np.arange(2 * RATE) / RATE
+    tone = np.sin(2 * np.pi * 200 * time) + 0.5 * np.sin(2 * np.pi * 400 * time)
+    found = lags_alike(on_timeline(tone[:, None]), [RATE // 2])
+    assert found[:2] == [240, 480]
+    assert len(found) == 4
+    noise = np.random.default_rng(1).standard_normal((2 * RATE, 1))
+    assert lags_alike(on_timeline(noise), [0]) == []
+    assert lags_alike(on_timeline(np.zeros((2 * RATE, 1))), []) == []
+    # One swing of a bass is none: 25 ms is the longest period that counts.
+    assert lags_alike(on_timeline(np.sin(2 * np.pi * 30 * time)[:, None]), [0]) == []

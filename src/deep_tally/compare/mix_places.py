@@ -20,6 +20,7 @@ _NEAR_THIN = 2
 _WINDOW, _WINDOWS = 1 << 16, 4
 _TRIED = 3
 _SEARCH_S = 0.0006
+_PERIODS_S, _PERIODS_TRIED, _ALIKE = (0.001, 0.025), 4, 0.5
 _FLOOR = 1e-6
 
 
@@ -114,6 +115,29 @@ def refined(mix: OnTimeline, file: OnTimeline, thin_lag: int, loud: Sequence[int
             best = here if best is None or np.abs(here).max() > np.abs(best).max() else best
         total += best if best is not None else 0.0
     return about + int(np.abs(total).argmax()) - reach
+
+
+def lags_alike(file: OnTimeline, loud: Sequence[int]) -> list[int]:
+    """By how many frames a tone can be moved and be nearly the same: its periods, the likeliest first; none of a noise.
+
+    Parameters
+    ----------
+    file : OnTimeline
+        From its own frame 0.
+    loud : sequence of int
+        Frames of the file at which it is loud.
+    """
+    at = next(iter(loud), 0)
+    x = file.read(max(0, min(at, file.frames - _WINDOW)), _WINDOW).mean(axis=1, dtype=np.float64) * np.hanning(_WINDOW)
+    spectrum = np.fft.rfft(x, 2 * _WINDOW)
+    alike = np.fft.irfft(spectrum.real**2 + spectrum.imag**2)[: round(_PERIODS_S[1] * file.rate_hz)]
+    if alike[0] <= 0:
+        return []
+    inner = alike[1:-1]
+    is_top = (inner >= alike[:-2]) & (inner > alike[2:]) & (inner > _ALIKE * alike[0])
+    tops = np.flatnonzero(is_top) + 1
+    tops = tops[tops >= round(_PERIODS_S[0] * file.rate_hz)]
+    return [int(lag) for lag in tops[np.argsort(-alike[tops], kind="stable")][:_PERIODS_TRIED]]
 
 
 def _whitened(x: NDArray[np.float32], y: NDArray[np.float32]) -> NDArray[np.float64]:

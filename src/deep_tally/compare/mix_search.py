@@ -15,7 +15,16 @@ from deep_tally.compare.mix_follows import follows, loud_stretch
 from deep_tally.compare.mix_frames import MixFrames, gather, spectra_of
 from deep_tally.compare.mix_gains import IN_T, Gains, Products, fit, products, products_with
 from deep_tally.compare.mix_lags import THIN_HZ, MixCorrelation, Thin, middle_or_left, smoothed_power
-from deep_tally.compare.mix_places import Located, alternatives, as_high, common_lag, first_guess, mode_of, refined
+from deep_tally.compare.mix_places import (
+    Located,
+    alternatives,
+    as_high,
+    common_lag,
+    first_guess,
+    lags_alike,
+    mode_of,
+    refined,
+)
 from deep_tally.compare.mix_remainder import Remainder, remainder
 from deep_tally.compare.mix_speed import at_speed, speeds_worth_trying
 from deep_tally.compare.mix_steady import is_steady
@@ -228,11 +237,17 @@ class MixSearch:
             fitted.other_starts[number] += tuple(untried)
 
     def _polish(self, fitted: Fitted, number: int) -> None:
-        """Move a file by a few frames to where surely less is left: a correlation's peak may stand beside that."""
+        """Move a file to where surely less is left, by a few frames or a period of its tone.
+
+        A correlation's peak may stand beside the place, and that of a tone a whole period.
+        """
+        with self._sources[number].open(0) as sound:
+            periods = lags_alike(sound, self._sources[number].loud)
         for _ in range(_POLISHED_MOST):
             here, kept, best = fitted.starts[number], fitted.frames.files[..., number].copy(), fitted.gains
             found = None
-            for start in (here + step for step in range(-_POLISHED_BY, _POLISHED_BY + 1) if step):
+            steps = [*range(1, _POLISHED_BY + 1), *periods]
+            for start in (here + sign * step for step in steps for sign in (-1, 1)):
                 with self._sources[number].open(start) as sound:
                     spectra = spectra_of(sound, fitted.frames.firsts) * fitted.frames.weights
                 fitted.frames.with_file(number, spectra)
