@@ -17,7 +17,7 @@ from deep_tally.model.comparison import Comparison, Contained, SumOf, Twin
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Finding
-from deep_tally.model.measures import FlatTops, Runs
+from deep_tally.model.measures import FlatTops, Gap, Gaps, Runs
 from deep_tally.model.mend import Mend
 from deep_tally.model.mix_match import MatchedFile, MixMatch, Unaccounted
 from deep_tally.model.placement import Placement
@@ -287,6 +287,32 @@ def test_what_a_faulty_file_lost_explains_a_stretch() -> None:
     assert found(match_of([lost, *SET], spans=(just,)), [lost, *SET], "content.unaccounted") == []
     far = replace(SPAN, start_s=20.0, stop_s=25.0)
     assert len(found(match_of([lost, *SET], spans=(far,)), [lost, *SET], "content.unaccounted")) == 1
+
+
+def with_gaps(*seconds: float) -> Track:
+    places = tuple(
+        Gap(frame=round(at * RATE), frames=480, kind="zeros", before_dbfs=-20.0, after_dbfs=-20.0) for at in seconds
+    )
+    return track("01 Bass.wav", gaps=Gaps(count=len(places), places=places))
+
+
+def test_a_dropout_explains_the_second_around_it_and_the_rests_of_a_gate_nothing() -> None:
+    dropped = with_gaps(11.0, 13.1)
+    assert found(match_of([dropped, *SET], spans=(SPAN,)), [dropped, *SET], "content.unaccounted") == []
+    once = with_gaps(11.0)
+    longer = replace(SPAN, stop_s=14.5)
+    assert len(found(match_of([once, *SET], spans=(longer,)), [once, *SET], "content.unaccounted")) == 1
+    gated = with_gaps(*(1 + 0.25 * n for n in range(60)))
+    assert len(found(match_of([gated, *SET], spans=(SPAN,)), [gated, *SET], "content.unaccounted")) == 1
+
+
+def test_a_file_at_the_wrong_speed_is_asked_about_once() -> None:
+    short = track(FIRST, frames=round(SECONDS * RATE * 0.9), first_sound_frame=3)
+    tracks = [short, *SET[1:]]
+    codes = [f.code for f in tally(song_with(match_of(tracks, {FIRST: {"speed": 44.1 / 48}}), tracks), DEFAULT_BRIEF)]
+    assert [c for c in codes if c.startswith(("start.", "length.", "rate."))] == ["rate.wrong-speed"]
+    codes = [f.code for f in tally(song_with(match_of(tracks), tracks), DEFAULT_BRIEF)]
+    assert [c for c in codes if c.startswith(("start.", "length."))] != []
 
 
 def test_nothing_is_claimed_while_files_were_not_looked_for() -> None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 from statistics import median
 
 from deep_tally.check.build import about
 from deep_tally.model.brief import Brief
-from deep_tally.model.delivery import SongSet
+from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.measures import Gap
 
@@ -22,42 +23,61 @@ _SAME_LENGTH_MS, _REPEATS, _REPEATED_SHARE = 0.25, 2, 0.7
 
 def dropout(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """Digital gaps inside sound: short single ones are damage, others may be meant; a gate's rests are no gaps."""
-    shortest = brief.threshold("content.gap_ms")
     for track in song.assessed:
-        if (known := track.measured) is None or not known[1].gaps.count:
+        found = _gaps(track, brief)
+        if found is None or track.format is None:
             continue
-        rate, gaps = known[0].rate_hz, known[1].gaps
-        places: Sequence[Gap] = gaps.places
-        if known[1].flat_tops.share >= brief.threshold("clipping.waveform_share"):
-            # A square or pulse wave: a note of few periods repeats a block by nature.
-            places = [gap for gap in places if gap.kind != "repeated"]
-        recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
-        if recurs:
-            # Values that stay over and over are the steps of a square wave, long rests those of a gate.
-            is_stepped = any(gap.kind == "held" for gap in places)
-            places = [gap for gap in places if gap.kind != "held"]
-            if strange := [] if is_stepped else _unlike_the_rests(places, rate, shortest):
-                places, recurs = strange, False
-            elif 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
-                continue
-        asked = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
-        shown = [gap for gap in places if _is_short(gap, rate, shortest)] if asked else places
-        if not shown:
-            continue
-        longest = max(shown, key=lambda gap: gap.frames)
+        rate, longest = track.format.rate_hz, max(found.shown, key=lambda gap: gap.frames)
         yield about(
             "content.dropout",
-            Action.ASK if asked else Action.NOTE,
+            Action.ASK if found.is_damage else Action.NOTE,
             track,
             confidence=0.9,
-            places=[Place(path=track.path, frame=g.frame, frames=g.frames) for g in shown],
-            runs=len(shown),
+            places=[Place(path=track.path, frame=g.frame, frames=g.frames) for g in found.shown],
+            runs=len(found.shown),
             longest_run=longest.frames,
             ms=longest.frames / rate * 1000,
             gap=longest.kind,
             dbfs=longest.before_dbfs,
-            recurring=int(recurs),
+            recurring=int(found.recurs),
         )
+
+
+def damaging_gaps(track: Track, brief: Brief) -> Sequence[Gap]:
+    """The gaps at which a file has lost sound; none where they may be meant."""
+    found = _gaps(track, brief)
+    return found.shown if found is not None and found.is_damage else ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Gaps:
+    shown: Sequence[Gap]
+    is_damage: bool
+    recurs: bool
+
+
+def _gaps(track: Track, brief: Brief) -> _Gaps | None:
+    """The gaps of a file that are worth a word."""
+    if (known := track.measured) is None or not known[1].gaps.count:
+        return None
+    shortest = brief.threshold("content.gap_ms")
+    rate, gaps = known[0].rate_hz, known[1].gaps
+    places: Sequence[Gap] = gaps.places
+    if known[1].flat_tops.share >= brief.threshold("clipping.waveform_share"):
+        # A square or pulse wave: a note of few periods repeats a block by nature.
+        places = [gap for gap in places if gap.kind != "repeated"]
+    recurs = gaps.count > brief.threshold("content.gaps_recurring") or _is_regular(places)
+    if recurs:
+        # Values that stay over and over are the steps of a square wave, long rests those of a gate.
+        is_stepped = any(gap.kind == "held" for gap in places)
+        places = [gap for gap in places if gap.kind != "held"]
+        if strange := [] if is_stepped else _unlike_the_rests(places, rate, shortest):
+            places, recurs = strange, False
+        elif 2 * sum(_is_short(gap, rate, shortest) for gap in places) <= len(places):
+            return None
+    is_damage = not recurs and any(_is_short(gap, rate, shortest) for gap in places)
+    shown = [gap for gap in places if _is_short(gap, rate, shortest)] if is_damage else places
+    return _Gaps(shown, is_damage, recurs) if shown else None
 
 
 def _is_short(gap: Gap, rate_hz: int, shortest_ms: float) -> bool:

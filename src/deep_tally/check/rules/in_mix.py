@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from statistics import median
 
 from deep_tally.check.build import about, is_most
+from deep_tally.check.rules.dropouts import damaging_gaps
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, Finding
@@ -164,7 +165,7 @@ def unaccounted(song: SongSet, brief: Brief) -> Iterator[Finding]:
     match = judged(song)
     if match is None or _is_left_out(song, match):
         return
-    lost, end_s = list(_lost(song)), _set_end_s(song)
+    lost, end_s = list(_lost(song, brief)), _set_end_s(song)
     spans = [s for s in _on_files(match) if s.stop_s <= end_s + _AROUND_S and not _explained(s, lost)]
     if spans:
         longest = max(spans, key=lambda s: s.stop_s - s.start_s)
@@ -218,14 +219,14 @@ def _explained(span: Unaccounted, lost: Sequence[tuple[float, float]]) -> bool:
     return covered > _COVERED * (span.stop_s - span.start_s)
 
 
-def _lost(song: SongSet) -> Iterator[tuple[float, float]]:
+def _lost(song: SongSet, brief: Brief) -> Iterator[tuple[float, float]]:
     """When files lost sound that they had, seconds: gaps, clipping, beginnings and ends that are cut."""
     for track in song.assessed:
         if (known := track.measured) is None:
             continue
         sound, measures = known
         start_s = (placed_by_mix(song, track) or song.placed_frames(track)) / sound.rate_hz
-        for gap in measures.gaps.places:
+        for gap in damaging_gaps(track, brief):
             at = start_s + gap.frame / sound.rate_hz
             yield at - _AROUND_S, at + gap.frames / sound.rate_hz + _AROUND_S
         first, last = measures.extent.first_sound_frame, measures.extent.last_sound_frame
