@@ -61,6 +61,13 @@ def test_each_row_says_place_and_level() -> None:
     assert len(found.levels_text().splitlines()) == 4
 
 
+def test_a_file_at_another_speed_says_so_and_is_as_long_as_in_the_mix() -> None:
+    found = shown(match_of(SET, {FIRST: {"speed": 0.91875}, SECOND: {"speed": 1.0001}}))
+    assert [row.place for row in found.rows[:3]] == ["at 91.88 % of its speed", "drifts", "where it was sent"]
+    assert found.rows[0].stop_s == pytest.approx(found.rows[2].stop_s / 0.91875)
+    assert found.rows[0].action is Action.ASK
+
+
 def test_files_that_were_not_looked_for_say_why() -> None:
     twin = Twin(path=FIRST, other=SET[2].path, kind="exact", gain_db=0.0, offset_frames=0, residual_db=-140.0)
     group = SumOf(path=SECOND, parts=((SET[2].path, 0.0), (SET[3].path, 0.0)), residual_db=-120.0)

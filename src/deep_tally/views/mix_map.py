@@ -17,7 +17,15 @@ from deep_tally.reply.mix_words import remainder_words, verdict_words
 from deep_tally.reply.numbers import clock, count, decibels, signed
 from deep_tally.views.titles import bare_title, number_of
 
-_CODES = ("start.at-sound", "start.offset", "start.unplaced", "content.not-in-mix", "content.level-moved")
+_CODES = (
+    "start.at-sound",
+    "start.offset",
+    "start.unplaced",
+    "rate.wrong-speed",
+    "content.not-in-mix",
+    "content.level-moved",
+)
+_DRIFT_MOST = 5e-4
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -106,7 +114,7 @@ def _row(song: SongSet, match: MixMatch, track: Track, action: Action | None) ->
         return MixRow(path=track.path, number=number_of(track), title=title, place=_why_not(song, track), action=action)
     late_s = match.offset_frames / match.rate_hz
     start_s = late_s + found.start_frames / match.rate_hz
-    length_s = track.format.seconds if track.format is not None else 0.0
+    length_s = track.format.seconds / found.speed if track.format is not None else 0.0
     is_in = found.presence == "in"
     return MixRow(
         path=track.path,
@@ -143,7 +151,7 @@ def _place(song: SongSet, match: MixMatch, found: MatchedFile) -> str:
     if found.presence == "unsure":
         return "cannot tell"
     if found.speed != 1:
-        return f"at {found.speed:.2%} of its speed" if abs(found.speed - 1) > 5e-4 else "drifts"
+        return f"at {100 * found.speed:.2f} % of its speed" if abs(found.speed - 1) > _DRIFT_MOST else "drifts"
     where = (
         "where it was sent" if not found.start_frames else _at(song.facts.timeline, found.start_frames / match.rate_hz)
     )

@@ -20,7 +20,7 @@ from deep_tally.reply.numbers import count
 from deep_tally.views.mix_map import MixMap, candidates, mix_map, span_words
 
 _LEGEND = (
-    "Tall: loud. Dark: what the file holds there is in the mix; pale: it is not."
+    "Tall: loud. Strong: what the file holds there is in the mix; faint: it is not."
     " Dashed: where it stands as it was sent."
 )
 _WAITING = "The rough mix is being compared with the files. You can look at everything else meanwhile."

@@ -98,7 +98,7 @@ def _unaccounted(f: Facts) -> str:
     under = f"{decibels(f.number('under_mix_db'))} under the mix"
     more = int(f.number("spans")) - 1
     also = f"; {count(more, 'more place')}" if more > 0 else ""
-    return f"something between {low} and {high} from {first} to {last}, {under}{also}"
+    return f"from {first} to {last}, between {low} and {high}, {under}{also}"
 
 
 def _moved(f: Facts) -> str:
