@@ -52,6 +52,13 @@ def test_what_lies_far_under_the_mix_is_none() -> None:
     assert spans_of(mix, left) == []
 
 
+@pytest.mark.parametrize(("first", "count"), [(9, 0), (8, 1)])
+def test_what_lies_over_ten_kilohertz_alone_is_an_encoders(first: int, count: int) -> None:
+    mix, left = remainder()
+    left[120:180, first:] = 0.5 * mix[120:180, first:]
+    assert len(spans_of(mix, left)) == count
+
+
 def test_short_pauses_do_not_part_a_stretch() -> None:
     mix, left = remainder()
     left[120:150, 4] = left[160:200, 4] = 5.0
