@@ -46,7 +46,7 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
     nulls = null_db(remains, search.rate_hz)
     sounding = nulls[~np.isnan(nulls)]
     if len(sounding) and np.median(sounding) > _MUCH_LEFT_DB:
-        remains = search.judged(fitted, remains)
+        remains = search.judge(fitted, remains)
         nulls = null_db(remains, search.rate_hz)
         sounding = nulls[~np.isnan(nulls)]
     spans = unaccounted(remains, search.rate_hz, is_steady=fitted.is_steady)

@@ -304,11 +304,11 @@ class MixSearch:
             for speed in speeds_worth_trying(mix, thin, common_thin):
                 peaks = correlation.peaks(at_speed(thin, speed))
                 self._step(0)
-                if peaks and self._is_there(fitted, number, speed, peaks[0].lag):
+                if peaks and self._take_at_speed(fitted, number, speed, peaks[0].lag):
                     break
 
-    def _is_there(self, fitted: Fitted, number: int, speed: float, thin_lag: int) -> bool:
-        """Whether the mix surely has a file at another speed; then it is taken so from now on."""
+    def _take_at_speed(self, fitted: Fitted, number: int, speed: float, thin_lag: int) -> bool:
+        """Take a file at another speed from now on, if the mix surely has it so; returns whether it does."""
         own, kept = self._sources[number], fitted.frames.files[..., number].copy()
         self._sources[number] = own.played_at(speed)
         start = self._refine(number, thin_lag)
@@ -326,7 +326,7 @@ class MixSearch:
 
     # -- what is left -------------------------------------------------------------------------
 
-    def judged(self, fitted: Fitted, left: Remainder) -> Remainder:
+    def judge(self, fitted: Fitted, left: Remainder) -> Remainder:
         """Where much of the mix is left: is that sound that nobody sent, beside files that lie in it as they are?
 
         Sets `Fitted.is_steady`; returns what is left. A bus shows less where that is much: it is taken where gains are

@@ -110,7 +110,7 @@ TASKS = (
         one="Please export {file} again; it runs at the wrong speed",
         many="Please export these {count} files again; they run at the wrong speed",
         short="Export at the right speed",
-        how="Export it from the song itself, at the song's own sample rate; please do not convert the finished file.",
+        how="Export from the song itself, at its own sample rate; please do not convert the finished file.",
         check="How to check: at the song's end the file is still in time with the rough mix.",
     ),
     Task(

@@ -239,12 +239,12 @@ def _folders() -> tuple[Path, ...]:
 
 @cache
 def machine_says() -> tuple[str, ...]:
-    """What else the code depends on: the compiler, and what the processor can do (proc(5), cpuinfo)."""
+    """What else the code depends on: compiler, how NumPy keeps arrays, what the processor can do (proc(5), cpuinfo)."""
     flags = ""
     with suppress(OSError):
         lines = Path("/proc/cpuinfo").read_text().splitlines()
         flags = next((line for line in lines if line.startswith(("flags", "Features"))), "")
-    return metadata.version("numba"), metadata.version("llvmlite"), sys.version, os.uname().machine, flags
+    return *map(metadata.version, ("numba", "llvmlite", "numpy")), sys.version, os.uname().machine, flags
 
 
 def _machine(llvm: Any) -> Any:

@@ -328,10 +328,10 @@ def test_nothing_is_claimed_while_files_were_not_looked_for() -> None:
 @pytest.mark.parametrize(
     ("rate", "speed", "words"),
     [
-        (48_000, 44_100 / 48_000, "its header says 48 kHz, but the rough mix has it as a file of 44.1 kHz"),
-        (44_100, 48_000 / 44_100, "its header says 44.1 kHz, but the rough mix has it as a file of 48 kHz"),
-        (48_000, 1.0001, f"at its end it is {SECONDS * 0.1:.0f} ms late"),
-        (48_000, 0.999, f"at its end it is {SECONDS:.0f} ms early"),
+        (48_000, 44_100 / 48_000, "it is labelled 48 kHz, but fits the rough mix at 44.1 kHz"),
+        (44_100, 48_000 / 44_100, "it is labelled 44.1 kHz, but fits the rough mix at 48 kHz"),
+        (48_000, 1.0001, f"by its end it is {SECONDS * 0.1:.0f} ms late"),
+        (48_000, 0.999, f"by its end it is {SECONDS:.0f} ms early"),
     ],
 )
 def test_a_file_that_runs_at_another_speed_is_asked_for_again(rate: int, speed: float, words: str) -> None:

@@ -24,9 +24,9 @@ def _upsampled(f: Facts) -> str:
 def _speed(f: Facts) -> str:
     if "meant_rate" in f.evidence:
         said, meant = kilohertz(f.number("rate")), kilohertz(f.number("meant_rate"))
-        return f"its header says {said}, but the rough mix has it as a file of {meant}"
+        return f"it is labelled {said}, but fits the rough mix at {meant}"
     late_ms = f.number("late_ms")
-    return f"at its end it is {duration(abs(late_ms))} {'late' if late_ms > 0 else 'early'}"
+    return f"by its end it is {duration(abs(late_ms))} {'late' if late_ms > 0 else 'early'}"
 
 
 def _rate(f: Facts) -> str:
