@@ -34,12 +34,27 @@ LOUD, QUIET = [-20.0] * 10, [-80.0] * 10
     ],
 )
 def test_falls_are_counted_against_the_files_own_end(before: list[float], falls: int, hard: int) -> None:
-    assert falls_before_end(levels(*before, *LOUD), 1.0) == (falls, hard)
+    assert falls_before_end(levels(*before, *LOUD), 1.0)[:2] == (falls, hard)
+
+
+@pytest.mark.parametrize(
+    ("before", "stops"),
+    [
+        ([*LOUD, *QUIET] * 3, 3),
+        ([*LOUD, -30, -44.9, -84.9, *QUIET], 1),  # decayed by 24.9 dB, then shut
+        ([*LOUD, -30, -45.1, -85.1, *QUIET], 0),  # by 25.1 dB: too low
+        ([*LOUD, -40, -79.9, -81], 0),  # 39.9 dB from one window to the next
+        ([*LOUD, -40, -80.1, -81], 1),
+        ([*LOUD, -40, -60, -80, *QUIET], 0),
+    ],
+)
+def test_a_sound_that_stops_dead_is_counted_from_further_below(before: list[float], stops: int) -> None:
+    assert falls_before_end(levels(*before, *LOUD), 1.0).stops == stops
 
 
 def test_silence_and_a_moment_have_no_falls() -> None:
-    assert falls_before_end(np.zeros(100, np.float32), 1.0) == (0, 0)
-    assert falls_before_end(levels(-20.0), 1.0) == (0, 0)
+    assert falls_before_end(np.zeros(100, np.float32), 1.0) == (0, 0, 0)
+    assert falls_before_end(levels(-20.0), 1.0) == (0, 0, 0)
 
 
 def test_a_chopped_sound_falls_hard_and_a_ringing_one_does_not() -> None:

@@ -66,7 +66,9 @@ class Gains:
         return Gains(gains, errors, self.left)
 
 
-def products(frames: MixFrames, weights: Spectra | None = None) -> Products:
+def products(
+    frames: MixFrames, weights: Spectra | None = None, *, trust: NDArray[np.float32] | None = None
+) -> Products:
     """All products of what every bin of every moment and side is worth.
 
     Parameters
@@ -74,17 +76,22 @@ def products(frames: MixFrames, weights: Spectra | None = None) -> Products:
     frames : MixFrames
     weights : complex64, optional
         What the files' spectra are multiplied with, to be broadcast to [shape=(moments, 2, bins)]: what a bus does.
+    trust : float32 [shape=(moments, 2, bins)], optional
+        What files and mix are multiplied with alike: how far each bin counts.
     """
     moments, sides, _, count = frames.files.shape
     among, with_mix = np.empty((moments, sides, count, count)), np.empty((moments, sides, count))
+    of_mix = np.empty((moments, sides))
     for moment in range(moments):
         for side in range(sides):
             x, y = frames.files[moment, side], frames.mix[moment, side]
             if weights is not None:
                 x = x * weights[moment, side][:, None]
+            if trust is not None:
+                x, y = x * trust[moment, side][:, None], y * trust[moment, side]
             among[moment, side] = x.real.T @ x.real + x.imag.T @ x.imag
             with_mix[moment, side] = y.real @ x.real + y.imag @ x.imag
-    of_mix = (frames.mix.real**2 + frames.mix.imag**2).sum(axis=2, dtype=np.float64)
+            of_mix[moment, side] = (y.real**2 + y.imag**2).sum(dtype=np.float64)
     return Products(among, with_mix, of_mix)
 
 
@@ -106,14 +113,24 @@ def products_with(known: Products, frames: MixFrames, number: int, weights: Spec
     return Products(among, with_mix, known.of_mix)
 
 
-def fit(known: Products, *, least_t: float = TRACE_T) -> Gains:
-    """The gains with which the files come nearest to the mix; files that leave no trace are left out one by one."""
+def fit(known: Products, *, least_t: float = TRACE_T, alike: bool = True) -> Gains:
+    """The gains with which the files come nearest to the mix; files that leave no trace are left out one by one.
+
+    Parameters
+    ----------
+    known : Products
+    least_t : float
+        Times its error: a smaller gain is no trace.
+    alike : bool
+        Whether soft moments count as loud ones do; if not, every moment counts by its energy.
+    """
     _, sides, count = known.with_mix.shape
     gains, errors = np.zeros((sides, count)), np.full((sides, count), np.inf)
     left = known.of_mix.copy()
     for side in range(sides):
         energy, of_files, with_mix = known.of_mix[:, side], known.among[:, side], known.with_mix[:, side]
-        weights = np.where(energy > 0, 1 / np.maximum(energy + _QUIET * energy.mean(), 1e-30), 0.0)
+        counts = 1 / np.maximum(energy + _QUIET * energy.mean(), 1e-30) if alike else np.ones_like(energy)
+        weights = np.where(energy > 0, counts, 0.0)
         among, wanted = np.einsum("m,mij->ij", weights, of_files), weights @ with_mix
         used = np.flatnonzero(np.diag(among) > 0)
         while len(used):

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from deep_tally.compare.mix_gains import IN_T, TRACE_T, Gains, Products, fit, products
+from deep_tally.compare.mix_levels import levels
 from deep_tally.compare.mix_remainder import Remainder
 from deep_tally.compare.mix_search import Fitted, MixSearch, Source
 from deep_tally.compare.mix_spans import null_db, unaccounted
@@ -18,7 +19,6 @@ from deep_tally.model.mix_match import MatchedFile, MixMatch, Presence, Verdict
 _CODED_FLOOR = 1e-2
 _COMPLETE_DB, _COMPLETE_WORST_DB = -90.0, -60.0
 _MUCH_LEFT_DB, _JUDGED_DB = -18.0, -8.0
-_STRANGE_DB = 12.0
 _MATCHED_DB, _MATCHED_LEAST = -6.0, 0.5
 _CELLS_MOST = 120
 _SECTIONS, _SECTION_T = 8, 30.0
@@ -41,7 +41,7 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
         # Encoders thin out what is weak and high: levels are read from what is strong.
         fitted.frames.reweight(_CODED_FLOOR)
         fitted.products = products(fitted.frames)
-        fitted.gains = _without_strangers(fitted.products, fit(fitted.products)).or_else(fitted.gains)
+        fitted.gains = levels(fitted.frames, fit(fitted.products).or_else(fitted.gains))
     remains = search.remainder(fitted)
     nulls = null_db(remains, search.rate_hz)
     sounding = nulls[~np.isnan(nulls)]
@@ -77,17 +77,6 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
         mix_levels=_levels(remains.direct_mix, len(edges) - 1, remains.moment_frames),
         left_levels=_levels(_left_of(remains), len(edges) - 1, remains.moment_frames),
     )
-
-
-def _without_strangers(known: Products, gains: Gains) -> Gains:
-    """The gains by the moments in which nothing else plays, where those are most."""
-    whole = known.of_mix.sum(axis=1)
-    null = 10 * np.log10((gains.left.sum(axis=1) + _TINY) / (whole + _TINY))
-    usual = null <= np.median(null[whole > 0]) + _STRANGE_DB if (whole > 0).any() else whole >= 0
-    if usual.all() or usual.mean() < _MATCHED_LEAST:
-        return gains
-    part = fit(Products(known.among[usual], known.with_mix[usual], known.of_mix[usual]))
-    return Gains(part.gains, part.errors, gains.left).or_else(gains)
 
 
 def _verdict(fitted: Fitted, remains: Remainder, sounding: Array, certainty: Array, matched_share: float) -> Verdict:

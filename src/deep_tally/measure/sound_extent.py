@@ -119,7 +119,7 @@ def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) 
     def read_reversed(start: int, count: int) -> NDArray[np.float64]:
         return read(frames - start - count, count)[::-1]
 
-    falls, hard_falls = falls_before_end(envelope.square, windows.frames * 1000 / rate_hz)
+    falls = falls_before_end(envelope.square, windows.frames * 1000 / rate_hz)
     lead_floor, lead_peak = _edge_floor(envelope, rate_hz, loud)
     tail_floor, tail_peak = _edge_floor(envelope.reversed(), rate_hz, loud)
     first = last = None
@@ -139,8 +139,9 @@ def find_extent(windows: Windows, frames: int, rate_hz: int, read: ReadSamples) 
         head_peak_dbfs=amplitude_db(float(np.abs(head).max(initial=0.0))),
         entry_rise_ms=_entry_rise(envelope, rate_hz),
         tail_levels_dbfs=_tail_levels(tail, rate_hz),
-        falls=falls,
-        hard_falls=hard_falls,
+        falls=falls.all,
+        hard_falls=falls.hard,
+        stops=falls.stops,
         fades_to_zero=fades_to_zero(tail, rate_hz),
         head_jump_db=head_jump_db(head),
     )

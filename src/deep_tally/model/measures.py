@@ -303,6 +303,8 @@ class SoundExtent:
         RMS of the last eight windows of 5 ms, in order of time.
     falls, hard_falls : int
         How often the level fell before the end as far as it would have to fall there, and how often within 15 ms.
+    stops : int
+        How often the sound stopped dead before the end, from no more than 25 dB under the end.
     fades_to_zero : bool
         The end comes down to digital zero, if only within 2 ms.
     head_jump_db : float or None
@@ -319,6 +321,7 @@ class SoundExtent:
     tail_levels_dbfs: tuple[float, ...]
     falls: int = 0
     hard_falls: int = 0
+    stops: int = 0
     fades_to_zero: bool = False
     head_jump_db: float | None = None
 

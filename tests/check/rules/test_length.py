@@ -324,3 +324,18 @@ def test_who_ends_hard_throughout_is_not_cut_at_the_end(falls: int, hard: int, f
     """More than 0.35 of two falls and more are hard; with fewer there is no evidence (METHODS of the project)."""
     sounding = track(tail_levels_dbfs=(-12.0,) * 8, last_sound_frame=SECONDS * RATE - 1, falls=falls, hard_falls=hard)
     assert ("length.tail-cut" in codes([sounding, *others()])) is found
+
+
+@pytest.mark.parametrize(
+    ("falls", "hard", "stops", "found"), [(3, 0, 2, False), (3, 0, 1, True), (4, 0, 2, True), (9, 1, 2, False)]
+)
+def test_who_stops_dead_earlier_is_not_cut_at_the_end(falls: int, hard: int, stops: int, found: bool) -> None:
+    """Two stops and more, unless four strokes and more all fell softly first (measured: docs/measures.md)."""
+    sounding = track(
+        tail_levels_dbfs=(-12.0,) * 8,
+        last_sound_frame=SECONDS * RATE - 1,
+        falls=falls,
+        hard_falls=hard,
+        stops=stops,
+    )
+    assert ("length.tail-cut" in codes([sounding, *others()])) is found

@@ -14,10 +14,12 @@ from deep_tally.check.rules.stamps import is_placed_by_hand, offset_by_stamp
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import SongSet, Track
 from deep_tally.model.findings import Action, EvidenceValue, Finding
+from deep_tally.model.measures import SoundExtent
 
 _WITHIN_FRAMES = 1.001
 _LOOPS_LEAST, _LOOPS_SHARE = 3, 0.25
 _FALLS_LEAST, _HARD_SHARE = 2, 0.35
+_STOPS_LEAST, _SOFT_FALLS_MOST = 2, 3
 _FALL_WINDOWS = 5  # five windows of 5 ms span a fall of 20 ms
 
 
@@ -43,11 +45,19 @@ def _sounds_at_its_end(track: Track, brief: Brief) -> bool:
         return False
     if last <= extent.tail_floor_dbfs + brief.threshold("length.tail_over_floor_db"):
         return False
-    if extent.falls >= _FALLS_LEAST and extent.hard_falls > _HARD_SHARE * extent.falls:
-        return False  # chopped, gated or programmed: that is how its notes end
+    if _ends_hard_by_nature(extent):
+        return False
     fall = levels[-_FALL_WINDOWS:]
     falls_throughout = all(a > b for a, b in pairwise(fall))
     return not (falls_throughout and fall[0] - last >= brief.threshold("length.fade_fall_db"))
+
+
+def _ends_hard_by_nature(extent: SoundExtent) -> bool:
+    """Whether the file is chopped, gated or programmed, so that its notes end as it does."""
+    if extent.falls >= _FALLS_LEAST and extent.hard_falls > _HARD_SHARE * extent.falls:
+        return True
+    # Cymbals whose every stroke falls softly and stops dead far below are another matter.
+    return extent.stops >= _STOPS_LEAST and (extent.hard_falls > 0 or extent.falls <= _SOFT_FALLS_MOST)
 
 
 def is_set_cut(song: SongSet, brief: Brief) -> bool:
