@@ -253,12 +253,14 @@ TOGETHER = {
     "app/test_reliability.py": "views: not_checked",
     "reply/test_save.py": "work: atomic",
     "reply/test_letter.py": (
-        "reply: action_words page picture requests; reply/formats: text markdown html; reply/wording: speaker facts"
-        " start length rate depth clipping headroom channels name content"
+        "reply: action_words details letter_options page picture requests tasks; reply/formats: text markdown html;"
+        " reply/wording: speaker facts start length rate depth clipping headroom channels name content"
     ),
     "reply/test_brief_page.py": "reply: brief_words; reply/formats: pdf",
     "app/test_songs_and_roles.py": "reply: correction_words role_words role_texts",
-    "cli/test_command.py": "reply: incomplete_words; cli: check ends main recalled",
+    "reply/test_first_part.py": "reply: reasons",
+    "reply/test_edits.py": "model: letter_edits",
+    "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
     "listen/test_player_process.py": "listen: plan voices",
     "check/test_demo.py": "demo: awkward bundle delivery exports song synth",

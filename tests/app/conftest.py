@@ -77,8 +77,9 @@ def window(shared: Window) -> Window:
     shared.theme.choose("day")
     shared.resize(1280, 800)
     shared.reply.engineer.clear()
-    shared.reply.client.clear()
-    if shared.state.delivery is not None:
-        shared.reply.show_delivery(shared.state.delivery, same=False)
+    shared.reply.address.clear()
+    shared.reply.length.setCurrentIndex(shared.reply.length.findData("full"))
+    shared.reply.tone.setCurrentIndex(shared.reply.tone.findData("friendly"))
+    shared.presenter.fill_reply()
     QApplication.processEvents()
     return shared

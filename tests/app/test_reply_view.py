@@ -7,13 +7,17 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication, QTextCursor
-from PySide6.QtWidgets import QCheckBox
+from PySide6.QtWidgets import QApplication, QCheckBox, QPushButton
 from pytestqt.qtbot import QtBot
 
 from app.conftest import wait
+from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.shell.window import Window
+from deep_tally.model.corrections import NO_CORRECTIONS
+from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
+from deep_tally.session.engineer import engineer_at_hand
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -35,66 +39,157 @@ def test_the_page_shows_what_the_letter_says(window: Window) -> None:
     assert sum(b.picture is not None for b in window.reply.page.blocks) == 12
 
 
-def test_names_are_typed_into_the_greeting_and_remembered(window: Window, qtbot: QtBot) -> None:
+def wording(window: Window) -> LetterEdits:
+    return window.state.corrections.letter
+
+
+def test_names_are_typed_and_belong_to_the_delivery_or_to_the_user(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClicks(window.reply.client, "Marit")
+    qtbot.keyClicks(window.reply.of_delivery["deadline"], "Friday")
+    qtbot.keyClicks(window.reply.of_delivery["upload"], "our folder")
     qtbot.keyClicks(window.reply.engineer, "Ada")
     text = window.reply.text.toPlainText()
     assert "Hello Marit, thank you" in text
+    assert "I need them by Friday." in text
+    assert "Upload: our folder" in text
     assert "Best wishes, Ada" in text
-    assert (window.settings.text("client"), window.settings.text("engineer")) == ("Marit", "Ada")
+    assert (wording(window).client, engineer_at_hand().name) == ("Marit", "Ada")
+    window.state.put_corrections(NO_CORRECTIONS)  # as another delivery has it
+    assert window.reply.client.text() == ""
+    assert "Hello, thank you" in window.reply.text.toPlainText()
+    assert window.reply.engineer.text() == "Ada"
 
 
-def test_a_request_is_left_out_and_taken_in_again(window: Window, qtbot: QtBot) -> None:
-    box = boxes(window)["Turn down, export again"]
-    assert box.isChecked()
-    qtbot.keyClick(box, Qt.Key.Key_Space)
+def test_a_request_is_left_out_taken_in_again_and_undone(window: Window, qtbot: QtBot) -> None:
+    def box() -> QCheckBox:
+        return boxes(window)["Turn down, export again"]
+
+    assert box().isChecked()
+    qtbot.keyClick(box(), Qt.Key.Key_Space)
     assert "Frame drum" not in window.reply.text.toPlainText()
-    qtbot.keyClick(box, Qt.Key.Key_Space)
-    assert "4  Please turn 01 Frame drum.wav down" in window.reply.text.toPlainText()
+    assert not box().isChecked()
+    qtbot.keyClick(box(), Qt.Key.Key_Space)
+    assert "01 Frame drum: distorts" in window.reply.text.toPlainText()
+    qtbot.keyClick(box(), Qt.Key.Key_Space)
+    window.state.undo_stack.undo()
+    assert box().isChecked()
+    assert "01 Frame drum: distorts" in window.reply.text.toPlainText()
 
 
-def edit(window: Window, words: str) -> None:
-    cursor = window.reply.text.textCursor()
-    cursor.movePosition(QTextCursor.MoveOperation.Start)
-    cursor.movePosition(QTextCursor.MoveOperation.NextBlock)
+def type_into(window: Window, found: str, words: str, qtbot: QtBot) -> None:
+    """Put the cursor behind words of the letter, and type."""
+    cursor = window.reply.text.document().find(found)
+    assert not cursor.isNull(), found
+    cursor.setPosition(cursor.selectionEnd())
+    window.reply.text.setFocus()
     window.reply.text.setTextCursor(cursor)
-    cursor.insertText(words)
+    qtbot.keyClicks(window.reply.text, words)
 
 
-def test_edits_are_kept_saved_and_can_be_undone_or_put_away(window: Window, tmp_path: Path, qtbot: QtBot) -> None:
-    edit(window, "Dear all! ")
+def test_what_is_typed_stays_in_its_paragraph_and_all_else_follows(
+    window: Window, tmp_path: Path, qtbot: QtBot
+) -> None:
+    type_into(window, "thank you for the files.", " What a song!", qtbot)
+    wait(lambda: wording(window).reworded)
+    assert list(wording(window).reworded) == ["greeting"]
     assert window.reply.anew.isVisible()
-    qtbot.keyClicks(window.reply.client, "Marit")
-    assert "Dear all! Hello, thank you" in window.reply.text.toPlainText()
-    for ending in ("txt", "md", "html"):
+    qtbot.keyClick(boxes(window)["The same sound twice?"], Qt.Key.Key_Space)
+    text = window.reply.text.toPlainText()
+    assert "What a song!" in text
+    assert "are identical" not in text
+    for ending in ("txt", "md", "html", "eml"):
         assert window.reply.save_to(tmp_path / f"r.{ending}")
         content = (tmp_path / f"r.{ending}").read_text("utf-8")
-        assert "Dear all" in content
-        assert "Please turn 01 Frame drum.wav down" in content
-    assert (tmp_path / "r.html").read_text("utf-8").count("<svg") == 12
-    window.reply.text.undo()
-    assert "Dear all" not in window.reply.text.toPlainText()
-    edit(window, "Again ")
+        assert "What a song" in content
+        assert "Frame drum: distorts" in content
+    assert (tmp_path / "r.html").read_text("utf-8").count("<svg") == 11
+    window.state.undo_stack.undo()
+    window.state.undo_stack.undo()
+    assert "What a song" not in window.reply.text.toPlainText()
+    window.state.undo_stack.redo()
     window.reply.anew.click()
-    assert "Again" not in window.reply.text.toPlainText()
-    assert "Hello Marit" in window.reply.text.toPlainText()
+    assert "What a song" not in window.reply.text.toPlainText()
     assert not window.reply.anew.isVisible()
+    qtbot.keyClick(window.reply.text, Qt.Key.Key_Z, CTRL)
+    assert "What a song!" in window.reply.text.toPlainText()
 
 
-def test_a_split_and_an_emptied_paragraph_keep_the_outline(window: Window) -> None:
+def test_a_worded_paragraph_whose_findings_changed_offers_both(window: Window, qtbot: QtBot) -> None:
+    """The greeting changes with the client's name."""
+    type_into(window, "thank you for the files.", " What a song!", qtbot)
+    window.reply.keep_edits()
+    qtbot.keyClicks(window.reply.client, "Marit")
+    assert "What a song!" in window.reply.text.toPlainText()
+    newer = [w.text() for w in window.reply.findChildren(PlainLabel) if w.text().startswith("By the findings now")]
+    assert newer == ["By the findings now: Hello Marit, thank you for the files."]
+    button(window, "Keep mine").click()
+    assert "What a song!" in window.reply.text.toPlainText()
+    assert not buttons(window, "Keep mine")
+    window.state.undo_stack.undo()
+    button(window, "Take the new one").click()
+    assert "Hello Marit, thank you for the files." in window.reply.text.toPlainText()
+    assert "What a song!" not in window.reply.text.toPlainText()
+
+
+def buttons(window: Window, words: str) -> list[QPushButton]:
+    QApplication.processEvents()
+    return [b for b in window.reply.findChildren(QPushButton) if b.text() == words and b.isVisible()]
+
+
+def button(window: Window, words: str) -> QPushButton:
+    (found,) = buttons(window, words)
+    return found
+
+
+def test_paragraphs_are_split_deleted_added_and_moved_and_numbers_follow(window: Window, qtbot: QtBot) -> None:
     text = window.reply.text
-    cursor = text.document().find("Please let 03 Hand bells.wav ring out")
-    cursor.insertText("Let the bells ring")
-    cursor.insertBlock()
-    page = window.reply.page
-    heading = next(b for b in page.blocks if b.text == "Let the bells ring")
-    assert (heading.kind, heading.number) == ("heading", 2)
-    assert all(b.text for b in page.blocks)
+    type_into(window, "In mono, 14 Choir is gone.", "", qtbot)
+    cursor = text.textCursor()
+    cursor.select(QTextCursor.SelectionType.BlockUnderCursor)
+    text.setTextCursor(cursor)
+    qtbot.keyClick(text, Qt.Key.Key_Delete)
+    window.reply.keep_edits()
+    assert wording(window).left_out == ("is-opposed",)
+    assert "3  What plays in these" in text.toPlainText()  # it was the fourth
+    assert not boxes(window)["Meant to disappear in mono?"].isChecked()
+    type_into(window, "thank you for the files.", "", qtbot)
+    qtbot.keyClick(text, Qt.Key.Key_Return)
+    qtbot.keyClicks(text, "A line of my own.")
+    window.reply.keep_edits()
+    assert [(line.text, line.after) for line in wording(window).own] == [("A line of my own.", "greeting")]
+    qtbot.keyClick(text, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    window.reply.keep_edits()
+    assert [line.after for line in wording(window).own] == ["again"]
+    shown = [b.text for b in window.reply.page.blocks]
+    assert shown.index("A line of my own.") == shown.index("Please export these 6 files again, in one go.") + 1
+
+
+def test_what_was_typed_a_moment_ago_survives_reading_again_and_quitting(window: Window, qtbot: QtBot) -> None:
+    type_into(window, "thank you for the files.", " What a song!", qtbot)
+    before = window.state.run
+    qtbot.keyClick(window, Qt.Key.Key_F5)
+    wait(lambda: window.state.run not in (None, before) and window.state.run.is_done)  # type: ignore[union-attr]
+    wait(lambda: window.state.delivery is not None)
+    assert wording(window).reworded["greeting"].text.endswith("What a song!")
+    window.navigator.show_reply()
+    assert "What a song!" in window.reply.text.toPlainText()
+    record = window.state.run.record if window.state.run is not None else None
+    wait(lambda: record is not None and record.exists() and "What a song!" in record.read_text("utf-8"))
+
+
+def test_the_first_part_alone_is_short_and_that_is_remembered(window: Window) -> None:
+    window.reply.length.setCurrentIndex(window.reply.length.findData("short"))
+    window.reply.length.activated.emit(window.reply.length.currentIndex())
+    assert "Details" not in window.reply.text.toPlainText()
+    assert window.settings.text("letter.length") == "short"
+    assert len(to_text(window.reply.page).split()) <= 250
 
 
 def test_copying_puts_plain_text_on_the_clipboard(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_C, CTRL | Qt.KeyboardModifier.ShiftModifier)
-    assert QGuiApplication.clipboard().text() == to_text(window.reply.page)
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard.text() == to_text(window.reply.page)
+    assert "<h1>Your files" in clipboard.mimeData().html()
     assert "on the clipboard" in window.said.text()
 
 

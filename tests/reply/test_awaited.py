@@ -26,7 +26,7 @@ def test_nothing_announced_is_nothing_said() -> None:
     assert awaited_words(None) == awaited_words(delivery(song())) == ""
     letter = to_text(write_letter(delivery(song())))
     assert "waiting" not in letter
-    assert "I have everything I need and can start mixing." in letter
+    assert "I have all I need and can start mixing." in letter
 
 
 def test_what_is_announced_stands_in_the_reply_and_is_not_called_complete() -> None:
@@ -36,7 +36,7 @@ def test_what_is_announced_stands_in_the_reply_and_is_not_called_complete() -> N
     assert "You wrote that this is still to come:" in letter
     assert "OH right" in letter
     assert "Cello" in letter
-    assert "Apart from what you are still sending, I have everything I need." in letter
+    assert "Apart from what you are still sending, I have all I need." in letter
 
 
 def test_of_several_songs_each_is_named_or_one_alone_is_meant() -> None:

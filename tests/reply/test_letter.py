@@ -10,11 +10,13 @@ import pytest
 from deep_tally.check.registry import tally
 from deep_tally.model.delivery import Delivery, SongFacts
 from deep_tally.model.findings import Action
+from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.formats.html import to_html
 from deep_tally.reply.formats.markdown import to_markdown
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
+from deep_tally.reply.letter_options import LetterOptions
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import group_requests
@@ -27,37 +29,38 @@ def delivery_of(*tracks: object, mix: bool = True) -> Delivery:
     return Delivery(source=Path("/x"), name="x", sets=(song,), findings=findings(tracks, mix=mix))  # type: ignore[arg-type]
 
 
-def test_the_demo_reply_asks_what_was_planted_in_the_order_it_blocks_the_mix(demo: Delivery) -> None:
-    text = to_text(write_letter(demo, engineer="Ada", client="Marit"))
+def details_of(delivery: Delivery) -> str:
+    """The second part, from its heading on."""
+    return to_text(write_letter(delivery)).partition("\nDetails\n-------\n")[2]
+
+
+def test_the_demos_details_hold_evidence_in_the_order_it_blocks_the_mix(demo: Delivery) -> None:
+    text = details_of(demo)
     order = [
-        "Your files for “Lantern Over Brackwater”",
-        "Hello Marit, thank you for the files. 38 tracks and the rough mix arrived: WAV and FLAC",
-        "Before I can start, I need six things from you and answers to eight questions:",
-        "1. Please export 06 Nylon guitar left.wav again from the very start of the song",
-        "2. Please let 03 Hand bells.wav ring out",
-        "3. Please export 08 Fiddle.wav again at the song's sample rate",
+        "38 tracks and the rough mix arrived: WAV and FLAC",
+        "Please export 06 Nylon guitar left.wav again from the very start of the song",
+        "Please let 03 Hand bells.wav ring out",
+        "Please export 08 Fiddle.wav again at the song's sample rate",
         "44.1 kHz; the other files are 48 kHz",
-        "4. Please turn 01 Frame drum.wav down before exporting; it clips",
+        "Please turn 01 Frame drum.wav down before exporting; it clips",
         "places at full scale",
-        "5. Please export 24 Melodica.wav again; it has gaps",
-        "6. Please export 23 Rain stick.wav again from the original project",
-        "Questions",
-        "7. Was 22 Brushes.wav made at a lower sample rate?",
-        "8. Is the clipping in 21 Jaw harp.wav intended?",
-        "9. Is 14 Choir.wav meant to disappear in mono?",
-        "10. What plays in these 2 files?",
-        "11. Should these 2 files contain the same sound?",
-        "12. Should 26 Glockenspiel.wav contain another part as well?",
+        "Please export 24 Melodica.wav again; it has gaps",
+        "Please export 23 Rain stick.wav again from the original project",
+        "Was 22 Brushes.wav made at a lower sample rate?",
+        "Is the clipping in 21 Jaw harp.wav intended?",
+        "Is 14 Choir.wav meant to disappear in mono?",
+        "What plays in these 2 files?",
+        "Should these 2 files contain the same sound?",
+        "Should 26 Glockenspiel.wav contain another part as well?",
         "10 Audio 7.wav is in it at −4.0 dB",
-        "13. Should there be sound in 17 Spoons.wav?",
-        "14. Where in the song does 37 Bowed saw.wav begin?",
+        "Should there be sound in 17 Spoons.wav?",
+        "Where in the song does 37 Bowed saw.wav begin?",
         "What I'm waiting for",
         "Bandoneon",
         "What I'll fix on my side (nothing for you to do)",
         "05 Harmonium.wav: both sides are the same; I'll make it mono.",
         "What was fine",
         "04 Upright bass",
-        "Best wishes, Ada",
     ]
     places = [text.find(words) for words in order]
     assert -1 not in places, order[places.index(-1)]
@@ -72,12 +75,13 @@ def test_only_what_is_asked_stands_among_the_requests(demo: Delivery) -> None:
     assert "Tin whistle" not in text
 
 
-def test_a_request_left_out_is_not_asked_and_the_rest_is_numbered_anew(demo: Delivery) -> None:
-    text = to_text(write_letter(demo, left_out=frozenset({"from-start", "is-name"})))
+def test_a_request_left_out_is_not_asked_and_the_rest_is_counted_without_it(demo: Delivery) -> None:
+    edits = LetterEdits(left_out=("from-start", "is-name"))
+    text = to_text(write_letter(demo, LetterOptions(edits=edits)))
     assert "Nylon guitar left.wav again" not in text
     assert "What plays" not in text
-    assert "1. Please let 03 Hand bells.wav ring out" in text
-    assert "Before I can start, I need five things from you and answers to seven questions:" in text
+    assert "Please export these 5 files again, in one go." in text
+    assert "7 questions, a word each will do:" in text
 
 
 def test_whole_bars_are_asked_for_in_their_own_words() -> None:
@@ -94,20 +98,20 @@ def test_files_with_one_answer_are_asked_together() -> None:
     (request,) = group_requests(findings([*odd, *others()]))
     assert request.heading == "Please export these 2 files again at the song's sample rate"
     text = to_text(write_letter(delivery_of(*odd, *others())))
-    assert text.count("Please export") == 1
+    assert text.count("Please export these 2 files again") == 2
     assert "   - 7 Horn.wav: 44.1 kHz; the other files are 48 kHz\n   - 8 Harp.wav: " in text
 
 
 def test_a_clean_delivery_says_so() -> None:
     text = to_text(write_letter(delivery_of(*others())))
-    assert "I have everything I need and can start mixing." in text
-    assert "Questions" not in text
+    assert "I have all I need and can start mixing." in text
+    assert "question" not in text
     assert "4 files of 4 can go into the mix as they are" in text
 
 
 def test_missing_things_are_asked_for_without_a_file() -> None:
     text = to_text(write_letter(delivery_of(*others(), mix=False)))
-    assert "1. Please send your rough mix too" in text
+    assert "Please send your rough mix too" in text
 
 
 def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) -> None:
@@ -239,7 +243,7 @@ def test_an_empty_page_is_no_trouble(write: object) -> None:
 def test_new_names_are_listed_where_they_are_wanted() -> None:
     delivery = delivery_of(*others())
     assert "my copies are called" not in to_text(write_letter(delivery))
-    text = to_text(write_letter(delivery, renamed={"1 Kik.wav": "01 Kick drum.wav"}))
+    text = to_text(write_letter(delivery, LetterOptions(renamed={"1 Kik.wav": "01 Kick drum.wav"})))
     assert "Your files keep their names" in text
     assert "   - 1 Kik.wav → 01 Kick drum.wav" in text
 

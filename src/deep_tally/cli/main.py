@@ -12,6 +12,7 @@ import click
 
 from deep_tally import __version__
 from deep_tally.cli.ends import OK, end_on_signals, flush, status_of
+from deep_tally.reply.letter_options import LENGTHS, TONES
 
 _PATH = click.Path(path_type=Path)
 _INTO_DELIVERY = click.option(
@@ -36,6 +37,7 @@ def command() -> None:
     \b
     deep-tally [PATH]...                 open the window, with that delivery
     deep-tally check PATH... [options]   do the job with no window
+    deep-tally reply PATH [options]      the letter to the client
     deep-tally brief [BRIEF] [options]   the briefs at hand; a brief as a page for the client
     deep-tally names PATH... [options]   what names say, and new names by a pattern
     deep-tally demo [options]            the demo delivery
@@ -59,6 +61,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
+@click.option("--csv", "csv_path", help="Write findings and files as CSV; - for standard output.")
 @click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md, .html or .pdf).")
 @click.option("--engineer", default="", help="Your name, under the reply.")
 @click.option("--client", default="", help="The client's name, for the greeting.")
@@ -81,6 +84,28 @@ def check(**options: Any) -> int:
     from deep_tally.cli.check import run_check
 
     return run_check(**options)
+
+
+@command.command("reply")
+@click.argument("path", type=_PATH)
+@click.option("--form", help="txt, md, html, pdf, eml, csv or json; by default as the output's name ends, else txt.")
+@click.option("--length", type=click.Choice(LENGTHS), default="full", help="The first part alone, or with the details.")
+@click.option("--tone", type=click.Choice(TONES), default="friendly", help="How it greets and ends.")
+@click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
+@click.option("--client", default="", help="The client's name, for the greeting.")
+@click.option("--engineer", default="", help="Your name, under the letter.")
+@click.option("-o", "--output", default="-", help="Where to; - (the default) is standard output.")
+@_INTO_DELIVERY
+@click.option("--fresh", is_flag=True, help="Ignore what you set for the delivery earlier.")
+def write_reply(**options: Any) -> int:
+    """Write the letter to the client: what to send again, what to answer, and the details.
+
+    Exit status: 0 when it is written, 2 otherwise.
+    """
+    from deep_tally.cli.letters import run_reply
+
+    return run_reply(**options)
 
 
 @command.command("brief")

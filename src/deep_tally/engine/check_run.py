@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
@@ -390,7 +390,7 @@ class CheckRun:
                 self.crew.cancel()
             self._begin({path: t for path, t in known.items() if is_measured(t)})
             return True
-        if before != corrections and self.delivery is not None:
+        if replace(before, letter=corrections.letter) != corrections and self.delivery is not None:
             self.assess()
         return False
 

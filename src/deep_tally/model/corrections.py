@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
 from deep_tally.model.files import Role
+from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.model.naming import Order
 
 T = TypeVar("T")
@@ -41,6 +42,8 @@ class Corrections:
     order : "delivered" or "family"
     in_reply : bool
         Whether the reply lists the new names.
+    letter : LetterEdits
+        What the reply says otherwise, and to whom.
     """
 
     roles: Mapping[str, Role] = field(default_factory=dict)
@@ -54,6 +57,7 @@ class Corrections:
     pattern: str | None = None
     order: Order = "delivered"
     in_reply: bool = False
+    letter: LetterEdits = NO_EDITS
 
     def with_role(self, paths: Iterable[str], role: Role) -> Corrections:
         """Files are for this."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from deep_tally.model.corrections import Corrections
+from deep_tally.model.letter_edits import NO_EDITS
 from deep_tally.reply.numbers import count, listed
 
 
@@ -19,5 +20,6 @@ def correction_words(corrections: Corrections) -> str:
     said += ["the rough mix"] if corrections.rough_mixes else []
     said += ["the tempo"] if corrections.tempos else []
     said += ["how names are made"] if corrections.pattern is not None or corrections.order != "delivered" else []
+    said += ["the reply"] if corrections.letter != NO_EDITS else []
     said += ["the names in the reply"] if corrections.in_reply else []
     return listed(said)

@@ -7,17 +7,24 @@ from typing import Literal
 
 from deep_tally.reply.picture import Picture
 
-BlockKind = Literal["title", "text", "section", "heading", "item", "hint", "picture"]
+BlockKind = Literal["title", "text", "section", "heading", "question", "item", "hint", "picture"]
 
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """One paragraph of a page. A `heading` may be numbered; a `hint` is small print; a `picture` shows evidence."""
+    """One paragraph of a page.
+
+    A `question` is numbered and has room for an answer under it; a `hint` is small print; a `picture` shows evidence.
+    `key` says what it is about, and is the same when the letter is written again. `newer` is what the letter says by
+    now in the place of the user's own words; empty where it says the same as when they were written.
+    """
 
     kind: BlockKind
     text: str
     number: int | None = None
     picture: Picture | None = None
+    key: str = ""
+    newer: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,7 @@ import json
 import math
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import suppress
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from types import MappingProxyType
 from typing import Annotated, Any, Literal
@@ -23,6 +23,7 @@ from pydantic import Field, PlainValidator, StrictBool, StrictFloat, StrictInt, 
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
+from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.model.phrase import Phrase
 from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.work.atomic import write_atomically
@@ -83,6 +84,7 @@ _OF_ALL: Mapping[str, TypeAdapter[Any]] = MappingProxyType(
         "pattern": TypeAdapter(_Text | None),
         "order": TypeAdapter(Literal["delivered", "family"]),
         "in_reply": TypeAdapter(StrictBool),
+        "letter": TypeAdapter(LetterEdits),
     }
 )
 """What is said of the delivery."""
@@ -240,6 +242,23 @@ def _at(record: _Record, files: Mapping[str, str]) -> Corrections:
         pattern=said.pattern,
         order=said.order,
         in_reply=said.in_reply,
+        letter=_letter_at(said.letter, moved),
+    )
+
+
+def _letter_at(letter: LetterEdits, moved: Mapping[str, str]) -> LetterEdits:
+    """A letter's edits, at the paths where its files are now: keys of blocks end in the path of their file."""
+
+    def at(key: str) -> str:
+        return next((key.replace(f":{old}", f":{new}") for old, new in moved.items() if f":{old}" in key), key)
+
+    return replace(
+        letter,
+        left_out=tuple(map(at, letter.left_out)),
+        removed=tuple(map(at, letter.removed)),
+        reworded={at(key): value for key, value in letter.reworded.items()},
+        own=tuple(replace(line, after=at(line.after)) for line in letter.own),
+        order=tuple(map(at, letter.order)),
     )
 
 

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import replace
+
 from PySide6.QtCore import QByteArray, QUrl
 from PySide6.QtGui import (
     QColor,
@@ -25,8 +28,10 @@ from deep_tally.reply.picture import HEIGHT, WIDTH, Picture
 
 _KIND = QTextFormat.Property.UserProperty.value + 1
 _NUMBER = QTextFormat.Property.UserProperty.value + 2
+_KEY = QTextFormat.Property.UserProperty.value + 3
 _PICTURE_WIDTH = 560
 _SHARPNESS = 2
+_CHANGED = "#FBEDE4"
 _OBJECT = "\N{OBJECT REPLACEMENT CHARACTER}"
 
 _SIZES: dict[BlockKind, tuple[int, int, int, int]] = {
@@ -35,6 +40,7 @@ _SIZES: dict[BlockKind, tuple[int, int, int, int]] = {
     "section": (17, 700, 26, 0),
     "heading": (15, 700, 22, 0),
     "text": (14, 400, 6, 0),
+    "question": (14, 400, 6, 0),
     "item": (14, 400, 4, 24),
     "hint": (13, 400, 4, 24),
     "picture": (12, 400, 6, 24),
@@ -49,7 +55,7 @@ class PageText:
         self._pictures: dict[str, Picture] = {}
 
     def show(self, page: Page, colours: Colours) -> None:
-        """Replace the document's text by a page; the undo history starts anew."""
+        """Replace the document's text by a page."""
         self._document.clear()
         self._document.setDefaultFont(font(14))
         self._pictures = {}
@@ -71,14 +77,43 @@ class PageText:
 
     def page(self) -> Page:
         """The document as a page; empty paragraphs are left out."""
-        blocks: list[Block] = []
+        return Page(tuple(block for _, block in self._blocks()))
+
+    def _blocks(self) -> Iterator[tuple[QTextBlock, Block]]:
+        """Paragraphs as blocks; of one that was split, the first half keeps its key."""
+        seen: set[str] = set()
         paragraph = self._document.begin()
         while paragraph.isValid():
             block = self._block(paragraph)
             if block is not None:
-                blocks.append(block)
+                key = str(paragraph.blockFormat().property(_KEY) or "")
+                yield paragraph, replace(block, key="" if key in seen else key)
+                seen.add(key)
             paragraph = paragraph.next()
-        return Page(tuple(blocks))
+
+    def key_at(self, cursor: QTextCursor) -> str:
+        """The key of the block with the cursor; empty in a line of the user's own."""
+        number = cursor.blockNumber()
+        return next((block.key for p, block in self._blocks() if p.blockNumber() == number), "")
+
+    def cursor_in(self, key: str, column: int) -> QTextCursor | None:
+        """A cursor so far in the block with this key; None where it is gone."""
+        found = next((p for p, block in self._blocks() if key and block.key == key), None)
+        return self._cursor(found, column) if found is not None else None
+
+    def index_at(self, cursor: QTextCursor) -> int:
+        """Which block of the page the cursor is in; -1 in an empty paragraph."""
+        number = cursor.blockNumber()
+        return next((n for n, (p, _) in enumerate(self._blocks()) if p.blockNumber() == number), -1)
+
+    def cursor_at(self, index: int, column: int) -> QTextCursor:
+        """A cursor so far in a block of the page."""
+        return self._cursor([p for p, _ in self._blocks()][index], column)
+
+    def _cursor(self, paragraph: QTextBlock, column: int) -> QTextCursor:
+        cursor = QTextCursor(paragraph)
+        cursor.setPosition(paragraph.position() + min(column, max(0, paragraph.length() - 1)))
+        return cursor
 
     def _block(self, paragraph: QTextBlock) -> Block | None:
         text = paragraph.text()
@@ -90,7 +125,7 @@ class PageText:
         text = text.replace("\N{LINE SEPARATOR}", " ").strip()
         if not text or kind == "picture":
             return Block("text", text) if text else None
-        number = paragraph.blockFormat().property(_NUMBER) if kind == "heading" else None
+        number = paragraph.blockFormat().property(_NUMBER) if kind in ("heading", "question") else None
         if number and text.startswith(f"{number} "):
             text = text.removeprefix(f"{number} ").strip()
         else:
@@ -107,8 +142,11 @@ class PageText:
             100 if block.kind == "picture" else 128, QTextBlockFormat.LineHeightTypes.ProportionalHeight.value
         )
         paragraph.setProperty(_KIND, block.kind)
+        paragraph.setProperty(_KEY, block.key)
         if block.number:
             paragraph.setProperty(_NUMBER, block.number)
+        if block.newer:
+            paragraph.setBackground(QColor(_CHANGED))
         letters = QTextCharFormat()
         used: QFont = font(pixels, weight)
         letters.setFont(used)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import Signal
-from PySide6.QtGui import QColor, QGuiApplication, QTextCursor
+from PySide6.QtCore import QEvent, QMimeData, Signal
+from PySide6.QtGui import QColor, QGuiApplication, QKeyEvent, QKeySequence, QTextCursor
 from PySide6.QtWidgets import QFileDialog, QFrame, QPushButton, QTextEdit, QWidget
 
 from deep_tally.app.base.client_folder import may_save
@@ -16,7 +18,8 @@ from deep_tally.app.base.theme import DAY, Theme
 from deep_tally.app.pages.page_text import PageText
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import NO_CLIENT, ClientFiles
-from deep_tally.reply.action_words import readable
+from deep_tally.reply.formats.eml import NOBODY
+from deep_tally.reply.formats.html import to_html
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import FORMS, save_reply
@@ -32,6 +35,7 @@ class Paper(QTextEdit):
         self._theme = theme
         self.setAcceptRichText(False)
         self.setTabChangesFocus(True)
+        self.setUndoRedoEnabled(False)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.document().setDocumentMargin(_MARGIN)
         self._page_text = PageText(self.document())
@@ -39,9 +43,38 @@ class Paper(QTextEdit):
         self._colour()
 
     def show_page(self, page: Page) -> None:
-        """Show a page from its beginning."""
+        """Show a page: where the cursor is in a block that is still there, it stays."""
+        key, column = self._page_text.key_at(self.textCursor()), self.textCursor().positionInBlock()
+        index = self._page_text.index_at(self.textCursor())
+        scrolled = self.verticalScrollBar().value()
         self._page_text.show(page, DAY)
-        self.moveCursor(QTextCursor.MoveOperation.Start)
+        cursor = self._page_text.cursor_in(key, column)
+        if cursor is None and not key and 0 <= index < len(page.blocks) and not page.blocks[index].key:
+            cursor = self._page_text.cursor_at(index, column)  # a line of the user's own
+        if cursor is None:
+            self.moveCursor(QTextCursor.MoveOperation.Start)
+            return
+        self.setTextCursor(cursor)
+        self.verticalScrollBar().setValue(scrolled)
+
+    def move_block(self, by: int) -> None:
+        """Move the paragraph with the cursor up (-1) or down (1)."""
+        cursor = self.textCursor()
+        at, column = self._page_text.index_at(cursor), cursor.positionInBlock()
+        blocks = list(self.page.blocks)
+        other = at + by
+        if 0 <= at < len(blocks) and 0 <= other < len(blocks):
+            blocks[at], blocks[other] = blocks[other], blocks[at]
+            self._page_text.show(Page(tuple(blocks)), DAY)
+            self.setTextCursor(self._page_text.cursor_at(other, column))
+            self.document().setModified(True)
+
+    def event(self, event: QEvent) -> bool:
+        """Undo and redo are the window's: every change is kept with the delivery, and undone there."""
+        undoing = (QKeySequence.StandardKey.Undo, QKeySequence.StandardKey.Redo)
+        if isinstance(event, QKeyEvent) and event.type() is QEvent.Type.ShortcutOverride:
+            return super().event(event) if not any(map(event.matches, undoing)) else False
+        return super().event(event)
 
     @property
     def page(self) -> Page:
@@ -49,8 +82,11 @@ class Paper(QTextEdit):
         return self._page_text.page()
 
     def copy_page(self) -> None:
-        """Put the whole page on the clipboard, as plain text."""
-        QGuiApplication.clipboard().setText(to_text(self.page))
+        """Put the whole page on the clipboard, as plain text and as rich text: what it is pasted into takes its own."""
+        data = QMimeData()
+        data.setText(to_text(self.page))
+        data.setData("text/html", to_html(self.page, is_drawn=False).encode("utf-8", "replace"))
+        QGuiApplication.clipboard().setMimeData(data)
 
     def _colour(self) -> None:
         palette = self.palette()
@@ -77,7 +113,7 @@ def ask_where(
     kinds : sequence of (words, ending)
         The forms to choose from, the first one proposed; a name without a known ending gets the chosen one's.
     """
-    proposed = settings.folder("reply") / f"{readable(name.replace('/', '-'))}{kinds[0][1]}"
+    proposed = settings.folder("reply") / f"{_plain_name(name)}{kinds[0][1]}"
     filters = ";;".join(f"{words} (*{ending})" for words, ending in kinds)
     chosen, kind = QFileDialog.getSaveFileName(parent, title, str(proposed), filters)
     if not chosen:
@@ -86,6 +122,12 @@ def ask_where(
     if path.suffix.casefold() not in FORMS:
         path = path.with_name(path.name + kind.rpartition("*")[2].rstrip(")"))
     return path
+
+
+def _plain_name(name: str) -> str:
+    """A file's name that every system and every mail program takes: plain ASCII, no signs."""
+    letters = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
+    return " ".join(re.sub(r"[^A-Za-z0-9 ._-]", " ", letters).split()).strip(". ") or "Letter"
 
 
 class PageView(QWidget):
@@ -102,6 +144,8 @@ class PageView(QWidget):
         self.text = Paper(theme)
         self.protected: ClientFiles = NO_CLIENT
         """What nothing may be written over, or into."""
+        self.writer = NOBODY
+        """Who writes, for a mail draft."""
 
     @property
     def page(self) -> Page:
@@ -109,9 +153,9 @@ class PageView(QWidget):
         return self.text.page
 
     def copy_text(self) -> None:
-        """Put the page on the clipboard as plain text."""
+        """Put the page on the clipboard, as plain text and as rich text."""
         self.text.copy_page()
-        self.said.emit(f"The {self.what} is on the clipboard, as plain text.")
+        self.said.emit(f"The {self.what} is on the clipboard.")
 
     def save_to(self, path: Path) -> bool:
         """Save the page; says what happened and returns whether it worked. A PDF is left to `slow_to_save`."""
@@ -122,7 +166,7 @@ class PageView(QWidget):
             self.slow_to_save.emit(self.page, path)
         else:
             try:
-                save_reply(self.page, path, client=self.protected, into_delivery=True)
+                save_reply(self.page, path, sender=self.writer, client=self.protected, into_delivery=True)
             except DeepTallyError as error:
                 self.said.emit(str(error))
                 return False

@@ -1,12 +1,19 @@
-"""The reply as the client will read it: what to ask on the left, the page to edit on the right."""
+"""The letter as the client will read it: whom and what it asks on the left, the page to edit on the right.
+
+What the user writes is kept block by block with the delivery (`model.letter_edits`); every other block follows the
+findings.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -20,40 +27,74 @@ from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.pages.paper import PageView, ask_where
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief
+from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
+from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.letter import write_letter
+from deep_tally.reply.edits import edits_between, with_edits, without_newer, without_reworded
+from deep_tally.reply.formats.eml import Sender
+from deep_tally.reply.letter import written
+from deep_tally.reply.letter_options import LENGTHS, TONES, LetterOptions
 from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.page import Block, Page
 from deep_tally.reply.requests import Request, group_requests
+from deep_tally.session.engineer import engineer_at_hand, keep_engineer
 
-_KINDS = (("Web page with pictures", ".html"), ("PDF with pictures", ".pdf"), ("Text", ".txt"), ("Markdown", ".md"))
+_KINDS = (
+    ("Web page with pictures", ".html"),
+    ("PDF with pictures", ".pdf"),
+    ("Mail draft", ".eml"),
+    ("Text", ".txt"),
+    ("Markdown", ".md"),
+)
+_LENGTH_WORDS = {"short": "First part only", "full": "With the details"}
+_TONE_WORDS = {"brief": "Brief", "friendly": "Friendly", "formal": "Formal"}
+_OF_DELIVERY = (
+    ("client", "Client", "The name in the greeting; it belongs to this delivery"),
+    ("deadline", "Needed by", "The day by which you need the files, as it is to read"),
+    ("upload", "Upload to", "Where the files are to be sent"),
+)
 _LIST_WIDTH = 372
 _PAGE_WIDTH = 900
+_TYPING_MS = 400
 
 
 class ReplyView(PageView):
-    """Everything about the reply."""
+    """Everything about the reply. `corrected` carries what the user said of it, and the words for undoing that."""
 
     what = "reply"
+    corrected = Signal(object, str)
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__(theme, settings)
         self._delivery: Delivery | None = None
-        self._left_out: set[str] = set()
+        self._said: Corrections = NO_CORRECTIONS
+        self._brief: Brief = DEFAULT_BRIEF
         self._renamed: Mapping[str, str] = {}
-        self.engineer = self._field("Your name", "engineer", "The name under the reply")
-        self.client = self._field("Client", "client", "The name in the greeting")
-        names = QFormLayout()
-        names.setContentsMargins(0, 0, 0, 8)
-        names.addRow("Your &name", self.engineer)
-        names.addRow("&Client", self.client)
+        self._written = Page(())
+        self._shown_blocks: tuple[Block, ...] = ()
+        self._typing = QTimer(self)
+        self._typing.setSingleShot(True)
+        self._typing.setInterval(_TYPING_MS)
+        self._typing.timeout.connect(self.keep_edits)
+        self._known = engineer_at_hand()
+        self.engineer = self._field("Your name", "The name under the letter", self._known.name)
+        self.engineer.textEdited.connect(lambda text: self._keep_engineer(name=text))
+        self.address = self._field("Your address", "Your mail address, for mail drafts", self._known.address)
+        self.address.textEdited.connect(lambda text: self._keep_engineer(address=text))
+        self.of_delivery = {key: self._of_delivery(key, name, tip) for key, name, tip in _OF_DELIVERY}
+        self.client = self.of_delivery["client"]
+        self.length = self._choice("Length", _LENGTH_WORDS, settings.text("letter.length") or "full", "letter.length")
+        self.tone = self._choice("Tone", _TONE_WORDS, settings.text("letter.tone") or "friendly", "letter.tone")
         self._list = QVBoxLayout()
         self._list.setSpacing(0)
         inside = QWidget()
         column = QVBoxLayout(inside)
         column.setContentsMargins(24, 12, 12, 12)
-        column.addLayout(names)
+        column.addLayout(self._names())
         column.addLayout(self._list)
         column.addStretch()
         left = QScrollArea()
@@ -63,19 +104,7 @@ class ReplyView(PageView):
         left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         left.setFocusPolicy(Qt.FocusPolicy.NoFocus)
 
-        self.text.setAccessibleName("The reply; it can be edited")
-        self.text.document().modificationChanged.connect(self._tell_edited)
-        self.copy = self.button("Copy as text", "Copy the whole reply as plain text (Ctrl+Shift+C)", self.copy_text)
-        self.anew = self.button(
-            "Write it again", "Discard your changes and write the reply from the findings", self.rewrite
-        )
-        self.edited = PlainLabel("Edited by you")
-        buttons = QHBoxLayout()
-        buttons.setContentsMargins(0, 8, 0, 8)
-        buttons.addWidget(self.edited)
-        buttons.addWidget(self.anew)
-        buttons.addStretch()
-        buttons.addWidget(self.copy)
+        buttons = self._bar()
         paper = QWidget()
         paper.setMaximumWidth(_PAGE_WIDTH)
         right = QVBoxLayout(paper)
@@ -91,55 +120,193 @@ class ReplyView(PageView):
         whole.addStretch(0)
         theme.follow(self, self._colour)
         self._colour()
-        self._tell_edited(False)
+        self._show_edited()
 
-    def _field(self, name: str, key: str, tip: str) -> QLineEdit:
-        field = QLineEdit(self._settings.text(key))
+    def _names(self) -> QFormLayout:
+        """Who writes to whom, and how."""
+        names = QFormLayout()
+        names.setContentsMargins(0, 0, 0, 8)
+        for words, field in (
+            ("&Client", self.client),
+            ("Nee&ded by", self.of_delivery["deadline"]),
+            ("&Upload to", self.of_delivery["upload"]),
+            ("Your &name", self.engineer),
+            ("Your &address", self.address),
+            ("&Length", self.length),
+            ("&Tone", self.tone),
+        ):
+            names.addRow(words, field)
+        return names
+
+    def _bar(self) -> QHBoxLayout:
+        """Over the page: whether it was edited, and what is done with it."""
+        self.text.setAccessibleName("The letter; it can be edited")
+        self.text.document().contentsChanged.connect(self._typed)
+        self.copy = self.button("Copy", "Copy the whole letter (Ctrl+Shift+C)", self.copy_text)
+        self.anew = self.button(
+            "Discard my wording", "Write every paragraph from the findings again; Ctrl+Z takes that back", self.rewrite
+        )
+        self.edited = PlainLabel("Edited by you: the rest follows the findings")
+        for keys, by in (("Alt+Up", -1), ("Alt+Down", 1)):
+            move = QShortcut(QKeySequence(keys), self.text)
+            move.setContext(Qt.ShortcutContext.WidgetShortcut)
+            move.activated.connect(lambda b=by: self.text.move_block(b))
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(0, 8, 0, 8)
+        buttons.addWidget(self.edited)
+        buttons.addWidget(self.anew)
+        buttons.addStretch()
+        buttons.addWidget(self.copy)
+        return buttons
+
+    def _field(self, name: str, tip: str, text: str = "") -> QLineEdit:
+        field = QLineEdit(text)
         field.setAccessibleName(name)
         field.setToolTip(as_plain(tip))
-
-        def remember(text: str) -> None:
-            self._settings.set_text(key, text)
-            self._write_if_unedited()
-
-        field.textEdited.connect(remember)
         return field
 
-    def show_delivery(self, delivery: Delivery, *, same: bool, renamed: Mapping[str, str] | None = None) -> None:
-        """Show the reply to a delivery, with a list of new names; your changes to the same one's reply are kept."""
-        self._delivery, self._renamed = delivery, renamed or {}
-        if not same:
-            self._left_out.clear()
-            self.text.document().setModified(False)
+    def _of_delivery(self, key: str, name: str, tip: str) -> QLineEdit:
+        field = self._field(name, tip)
+        field.textEdited.connect(
+            lambda text: self._correct(replace(self._edits, **{key: text}), f"{name} in the reply")
+        )
+        return field
+
+    def _choice(self, name: str, words: Mapping[str, str], chosen: str, key: str) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(name)
+        for value, said in words.items():
+            box.addItem(said, value)
+        box.setCurrentIndex(max(0, box.findData(chosen)))
+
+        def remember() -> None:
+            self._settings.set_text(key, box.currentData())
+            self.keep_edits()
+            self._write()
+
+        box.activated.connect(remember)
+        return box
+
+    def _keep_engineer(self, **said: str) -> None:
+        self._known = replace(self._known, **said)
+        try:
+            keep_engineer(self._known)
+        except DeepTallyError as error:
+            self.said.emit(str(error))
+        self.keep_edits()
+        self._write()
+
+    @property
+    def _edits(self) -> LetterEdits:
+        return self._said.letter
+
+    @property
+    def _options(self) -> LetterOptions:
+        return LetterOptions(
+            length=next(one for one in LENGTHS if one == self.length.currentData()),
+            tone=next(one for one in TONES if one == self.tone.currentData()),
+            engineer=self.engineer.text(),
+            signature=self._known.signature,
+            edits=self._edits,
+            renamed=self._renamed,
+        )
+
+    def show_all(
+        self, delivery: Delivery, said: Corrections, brief: Brief, *, renamed: Mapping[str, str] | None = None
+    ) -> None:
+        """Show the letter to a delivery as things are now; what was typed a moment ago is kept first."""
+        same = self._delivery is not None and self._delivery.source == delivery.source
+        if same and self._typing.isActive():
+            # Typed into the letter as it was: with the changes that follow, all is shown again.
+            self._delivery, self._brief, self._renamed = delivery, brief, renamed or {}
+            self.keep_edits()
+            return
+        self._typing.stop()
+        self._delivery, self._said, self._brief, self._renamed = delivery, said, brief, renamed or {}
+        for key, field in self.of_delivery.items():
+            text = getattr(self._edits, key)
+            if field.text() != text:
+                field.setText(text)
         self._fill_list(delivery)
-        self._write_if_unedited()
+        self._write()
+
+    def _write(self) -> None:
+        """Show the letter, where it is another than the one that is shown."""
+        self.writer = Sender(name=self.engineer.text(), address=self.address.text())
+        if self._delivery is None:
+            return
+        self._written = written(self._delivery, self._options, self._brief)
+        page = with_edits(self._written, self._edits)
+        if page.blocks != self._shown_blocks or page != self.text.page:
+            self.text.show_page(page)
+        self._shown_blocks = page.blocks
+        self._typing.stop()
+        self._show_edited()
+
+    def _typed(self) -> None:
+        if self.text.document().isModified():
+            self._typing.start()
+
+    def keep_edits(self) -> None:
+        """Keep what was typed with the delivery."""
+        self._typing.stop()
+        if self._delivery is None or not self.text.document().isModified():
+            return
+        self.text.document().setModified(False)
+        edits = edits_between(self._written, self.text.page, self._edits)
+        self._correct(edits, "Wording of the reply")
+
+    def _correct(self, edits: LetterEdits, words: str) -> None:
+        if self._typing.isActive():
+            self.keep_edits()
+            edits = replace(self._edits, **{key: getattr(edits, key) for key, _, _ in _OF_DELIVERY})
+        self._said = replace(self._said, letter=edits)
+        self.corrected.emit(self._said, words)
 
     def rewrite(self) -> None:
-        """Write the reply from the findings; edits are put away."""
-        if self._delivery is not None:
-            page = write_letter(
-                self._delivery,
-                engineer=self.engineer.text(),
-                client=self.client.text(),
-                left_out=frozenset(self._left_out),
-                renamed=self._renamed,
-            )
-            self.text.show_page(page)
-            self._tell_edited(False)
+        """Write the letter from the findings: the user's wording is put away, and can be taken back."""
+        self._typing.stop()
+        self.text.document().setModified(False)
+        kept = {key: getattr(self._edits, key) for key, _, _ in _OF_DELIVERY}
+        self._correct(replace(NO_EDITS, **kept, left_out=self._edits.left_out), "Discard the wording")
 
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
-        path = ask_where(self, self._settings, "Save the reply", self.page.title or "Reply", _KINDS)
+        path = ask_where(self, self._settings, "Save the letter", self._proposed_name(), _KINDS)
         if path is not None:
             self.save_to(path)
 
-    def _write_if_unedited(self) -> None:
-        if not self.text.document().isModified():
-            self.rewrite()
+    def _proposed_name(self) -> str:
+        return f"Letter {self._delivery.name}" if self._delivery is not None else "Letter"
 
-    def _tell_edited(self, edited: bool) -> None:
-        self.edited.setVisible(edited)
-        self.anew.setVisible(edited)
+    def _show_edited(self) -> None:
+        is_edited = bool(self._edits.reworded or self._edits.own or self._edits.removed or self._edits.order)
+        self.edited.setVisible(is_edited)
+        self.anew.setVisible(is_edited)
+
+    def _newer(self, block: Block) -> QWidget:
+        """A paragraph of the user's own about which the findings say something else by now: both, to choose from."""
+        frame = QFrame()
+        frame.setObjectName("newer")
+        frame.setStyleSheet(f"#newer {{ border-top: 1px solid {self._theme.colours.rule}; }}")
+        column = QVBoxLayout(frame)
+        column.setContentsMargins(0, 8, 0, 8)
+        for words, text in (("Yours", block.text), ("By the findings now", block.newer)):
+            label = PlainLabel(f"{words}: {readable(text)}")
+            label.setWordWrap(True)
+            label.setFont(font(12))
+            column.addWidget(label)
+        buttons = QHBoxLayout()
+        keep = self.button("Keep mine", "Your words stay as they are", lambda: None)
+        take = self.button("Take the new one", "Your words are put away; Ctrl+Z takes that back", lambda: None)
+        keep.clicked.connect(lambda: self._correct(without_newer(self._edits, block), "Keep the wording"))
+        take.clicked.connect(lambda: self._correct(without_reworded(self._edits, block.key), "Take the new wording"))
+        for button in (keep, take):
+            button.setAccessibleName(f"{button.text()}: {readable(block.text)}")
+            buttons.addWidget(button)
+        buttons.addStretch()
+        column.addLayout(buttons)
+        return frame
 
     def _fill_list(self, delivery: Delivery) -> None:
         while (item := self._list.takeAt(0)) is not None:
@@ -154,6 +321,15 @@ class ReplyView(PageView):
             yet.setWordWrap(True)
             yet.setContentsMargins(0, 8, 0, 0)
             self._list.addWidget(yet)
+        changed = [b for b in with_edits(written(delivery, self._options, self._brief), self._edits).blocks if b.newer]
+        if changed:
+            words = PlainLabel(f"Changed since you worded it: {count(len(changed), 'paragraph')}")
+            words.setFont(font(13, 600))
+            words.setStyleSheet(f"color: {self._theme.colours.ask}")
+            words.setContentsMargins(0, 8, 0, 0)
+            self._list.addWidget(words)
+            for block in changed:
+                self._list.addWidget(self._newer(block))
         requests = group_requests(delivery.findings)
         title = PlainLabel("What the client is asked, most urgent first" if requests else "Nothing to ask")
         title.setFont(font(13, 600))
@@ -172,7 +348,7 @@ class ReplyView(PageView):
     def _request(self, request: Request) -> QWidget:
         box = QCheckBox(request.task.short)
         box.setFont(font(14, 600))
-        box.setChecked(request.task.key not in self._left_out)
+        box.setChecked(request.task.key not in self._edits.left_out)
         box.setToolTip("Part of the reply")
         box.toggled.connect(lambda asked: self._ask(request.task.key, asked))
         names = listed([path.rpartition("/")[2] for path in request.files], most=3)
@@ -194,10 +370,10 @@ class ReplyView(PageView):
         return frame
 
     def _ask(self, key: str, asked: bool) -> None:
-        (self._left_out.discard if asked else self._left_out.add)(key)
-        if self.text.document().isModified():
-            self.said.emit("You edited the reply: press “Write it again” to leave this in or out.")
-        self._write_if_unedited()
+        self.keep_edits()
+        rest = tuple(k for k in self._edits.left_out if k != key)
+        words = "Ask it" if asked else "Leave a request out"
+        self._correct(replace(self._edits, left_out=rest if asked else (*rest, key)), words)
 
     def _colour(self) -> None:
         self.edited.setStyleSheet(f"color: {self._theme.colours.soft}")

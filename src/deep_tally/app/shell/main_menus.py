@@ -64,9 +64,16 @@ class MainMenus:
             (stack.createRedoAction(window, "Redo"), QKeySequence.StandardKey.Redo),
         ):
             action.setShortcuts(standard)
-            # The reply's text has an undo of its own.
             action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            views = (window.desk, window.line_up, window.mix_match, window.parts, window.names, window.paper)
+            views = (
+                window.desk,
+                window.line_up,
+                window.mix_match,
+                window.parts,
+                window.names,
+                window.reply,
+                window.paper,
+            )
             for widget in (*views, window.brief_panel):
                 widget.addAction(action)
             self._edit.addAction(action)

@@ -32,7 +32,6 @@ class Presenter(QObject):
     def __init__(self, window: Window) -> None:
         super().__init__(window)
         self._window, self._state = window, window.state
-        self._replied: Delivery | None = None
         self._on_bench: tuple[Row | None, bool] = (None, False)
         # While files come in one after the other, the sheet is filled in a few times a second, not at each.
         self._refill_timer = QTimer(self)
@@ -58,7 +57,6 @@ class Presenter(QObject):
 
     def opened(self, again: bool) -> None:
         """The files are known; `again` when it is the delivery that was open, read again."""
-        self._replied = None
         self._window.reply.protected = self._window.paper.protected = self._window.names.protected = self._state.client
         if not again:
             self._window.playback.forget()
@@ -190,7 +188,6 @@ class Presenter(QObject):
 
     def corrections_changed(self) -> None:
         """The user corrected something that needs no new measures."""
-        self._replied = None
         self.fill_page()
 
     def abandoned(self) -> None:
@@ -251,12 +248,10 @@ class Presenter(QObject):
         return f"So far. Still to come: {files}how the files compare."
 
     def fill_reply(self) -> None:
-        """Write the reply to the delivery as it is assessed now, unless that was done already."""
-        delivery = self._state.delivery
-        if delivery is not None and delivery is not self._replied:
-            same = self._replied is not None and self._replied.source == delivery.source
-            self._window.reply.show_delivery(delivery, same=same, renamed=self._renamed())
-            self._replied = delivery
+        """Write the reply to the delivery as it is assessed and corrected now."""
+        if (delivery := self._state.delivery) is not None:
+            said, brief = self._state.corrections, self._state.brief
+            self._window.reply.show_all(delivery, said, brief, renamed=self._renamed())
 
     def _renamed(self) -> Mapping[str, str]:
         """The new names, where the reply is to list them."""

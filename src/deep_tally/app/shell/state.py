@@ -7,6 +7,7 @@ beside it.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -196,11 +197,11 @@ class CheckState(QObject):
             self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
     def _open(self, paths: Sequence[Path], rough_mix: Path | None, *, again: CheckRun | None) -> None:
+        self.opening.emit("Looking through the files", paths[0].name if paths else "")
         if self._keeping.isActive():
             self.keep_corrections()  # what was said a moment ago may be about what is opened now
         self._stop_measuring()
         self._abandon()
-        self.opening.emit("Looking through the files", paths[0].name if paths else "")
         self._next = CheckRun(
             paths, self.brief, vocabulary=self.vocabulary, rough_mix=rough_mix, crew=self._crew, again=again
         )
@@ -259,6 +260,7 @@ class CheckState(QObject):
         if run is None:
             return
         self._keeping.start()
+        is_letter_alone = replace(run.corrections, letter=corrections.letter) == corrections
         was_judged = self.delivery is not None or self._settling.isActive()
         if run.correct(corrections):
             self._abandon()  # its workers went with those of the files that were measured
@@ -267,7 +269,7 @@ class CheckState(QObject):
             self._timer.start()
             self.corrected.emit()
             self._settle()
-        elif was_judged:
+        elif was_judged and not is_letter_alone:
             self._show_assessed()
         self.corrections_changed.emit()
 

@@ -256,6 +256,8 @@ class Window(QMainWindow):
                 self.close()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if self._furnished:
+            self.reply.keep_edits()
         if self._furnished and self.state.clerks.is_saving:
             self._closes_when_saved = True
             self.say("A page is being saved; the window closes when that is done.")

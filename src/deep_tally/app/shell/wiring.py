@@ -36,7 +36,9 @@ class Wiring(QObject):
             said.connect(self._window.say)
 
     def _connect_state(self) -> None:
-        state, presenter = self._window.state, self._window.presenter
+        window = self._window
+        state, presenter = window.state, window.presenter
+        state.opening.connect(lambda words, name: window.reply.keep_edits())
         state.opening.connect(presenter.opening)
         state.opening_moved.connect(self._window.progress.show_listing)
         state.preparing_moved.connect(self._window.progress.show_preparing)
@@ -51,7 +53,7 @@ class Wiring(QObject):
         state.refused.connect(self._refused)
         state.clerks.saved.connect(self._window.saved)
         self._window.progress.cancel_button.clicked.connect(state.cancel)
-        for view in (self._window.line_up, self._window.mix_match, self._window.parts, self._window.names):
+        for view in (window.line_up, window.mix_match, window.parts, window.names, window.reply):
             view.corrected.connect(state.correct)
         for page in (self._window.reply, self._window.paper):
             page.slow_to_save.connect(lambda of, path: state.clerks.save_page(of, path, state.client))

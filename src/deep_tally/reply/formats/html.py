@@ -6,8 +6,8 @@ from deep_tally.reply.page import Block, Page
 from deep_tally.reply.picture import with_title
 
 
-def to_html(page: Page) -> str:
-    """One self-contained HTML file: no script, no link, pictures inside."""
+def to_html(page: Page, *, is_drawn: bool = True) -> str:
+    """One self-contained HTML file: no script, no link, pictures inside, or only their words."""
     import jinja2  # only needed when a reply is saved
 
     environment = jinja2.Environment(
@@ -15,8 +15,10 @@ def to_html(page: Page) -> str:
     )
     groups: list[tuple[str, list[Block]]] = []
     for block in page.blocks:
-        if block.kind == "item" and groups and groups[-1][0] == "item":
+        if block.kind in ("item", "question") and groups and groups[-1][0] == block.kind:
             groups[-1][1].append(block)
         else:
             groups.append((block.kind, [block]))
-    return environment.get_template("page.html").render(title=page.title, groups=groups, drawn=with_title)
+    return environment.get_template("page.html").render(
+        title=page.title, groups=groups, drawn=with_title if is_drawn else None
+    )

@@ -21,6 +21,8 @@ def to_markdown(page: Page) -> str:
         elif block.kind == "heading":
             number = f"{block.number}\\. " if block.number else ""
             parts.append(f"### {number}{text}")
+        elif block.kind == "question":
+            parts.append(f"{block.number}\\. {text}" if block.number else text)
         elif block.kind == "item":
             item = f"- {text}"
             if parts and parts[-1].startswith("- "):

@@ -29,6 +29,7 @@ _LOOKS: dict[BlockKind, tuple[float, str, float]] = {
     "section": (1.22, "B", 1.0),
     "heading": (1.08, "B", 0.9),
     "text": (1.0, "", 0.45),
+    "question": (1.0, "", 0.45),
     "item": (1.0, "", 0.2),
     "hint": (0.9, "", 0.2),
     "picture": (0.85, "", 0.5),
@@ -81,12 +82,15 @@ def _put(pdf: FPDF, block: Block, size: float) -> None:
             pdf.add_page()
         pdf.image(io.BytesIO(block.picture.svg.encode()), x=_MARGIN_MM + _ITEM_INDENT_MM, w=_PICTURE_MM)
     left = _MARGIN_MM
-    if block.kind in ("item", "hint", "picture"):
+    if block.kind in ("question", "item", "hint", "picture"):
         left += _ITEM_INDENT_MM
     if block.kind == "item":
         pdf.set_x(_MARGIN_MM + 1)
         pdf.cell(_ITEM_INDENT_MM - 1, height, "–")
-    text = f"{block.number}  {block.text}" if block.number else block.text
+    if block.kind == "question" and block.number:
+        pdf.set_x(_MARGIN_MM)
+        pdf.cell(_ITEM_INDENT_MM, height, f"{block.number}.")
+    text = f"{block.number}  {block.text}" if block.number and block.kind != "question" else block.text
     pdf.set_x(left)
     pdf.multi_cell(pdf.w - _MARGIN_MM - left, height, _printable(pdf, text), align="L", new_x="LMARGIN", new_y="NEXT")
 

@@ -28,7 +28,7 @@ def _text_lines(block: Block) -> Iterator[str]:
     elif block.kind == "section":
         yield block.text
         yield "-" * len(block.text)
-    elif block.kind == "heading":
+    elif block.kind in ("heading", "question"):
         yield f"{block.number}. {block.text}" if block.number else block.text
     elif block.kind == "item":
         yield f"   - {block.text}"

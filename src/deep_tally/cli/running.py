@@ -1,0 +1,80 @@
+"""A check from the command line, from its paths to its assessment."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+import click
+
+from deep_tally.cli.progress import showing
+from deep_tally.cli.recalled import say_recalled
+from deep_tally.engine.check_run import CheckRun, Listed, Refused
+from deep_tally.intake.unpacked import sweep
+from deep_tally.model.brief import Brief
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.awaited import awaited_words
+from deep_tally.reply.incomplete_words import incomplete_words
+from deep_tally.reply.role_texts import likely_tracks, likely_words
+from deep_tally.session.words import vocabulary_at_hand
+from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished
+
+
+@contextmanager
+def checked(
+    paths: Sequence[Path],
+    brief: Brief,
+    *,
+    rough_mix: Path | None,
+    fresh: bool,
+    outputs: Sequence[Path],
+    into_delivery: bool = False,
+    is_cached: bool = True,
+    mix_match: bool = True,
+    progress: bool | None = None,
+    quiet: bool = False,
+) -> Iterator[CheckRun]:
+    """A run that is assessed; what could not be checked or understood is said on standard error.
+
+    Raises
+    ------
+    DeepTallyError
+        Nothing to check, or an output that would be one of the client's files.
+    """
+    vocabulary, refused = vocabulary_at_hand()
+    if refused:
+        click.echo(f"deep-tally: {refused}", err=True)
+    shown = progress if progress is not None else sys.stderr.isatty() and not quiet
+    sweep()
+    sweep_unfinished()
+    run = CheckRun(paths, brief, vocabulary=vocabulary, rough_mix=rough_mix, is_cached=is_cached, is_fresh=fresh)
+    if not mix_match:
+        run.match_job = None
+    with run:
+        with showing(shown) as show:
+            for event in run:
+                if isinstance(event, Refused):
+                    raise event.error
+                if isinstance(event, Listed):
+                    say_recalled(run.recalled, run.trouble)
+                    for output in outputs:  # said before an hour of measuring, not after it
+                        require_not_the_clients(output, run.client, into_delivery=into_delivery)
+                show.take(event, run)
+        yield run
+
+
+def say_troubles(run: CheckRun) -> None:
+    """What could not be checked, is only likely, or is still to come, on standard error."""
+    delivery = run.delivery
+    if delivery is None:
+        return
+    for trouble in delivery.troubles:
+        click.echo(f"deep-tally: {readable(trouble)}", err=True)
+    for incomplete in delivery.incomplete:
+        click.echo(f"deep-tally: {readable(incomplete_words(incomplete))}", err=True)
+    for track in likely_tracks(delivery):
+        click.echo(f"deep-tally: {likely_words([track])}", err=True)
+    if awaited := awaited_words(delivery):
+        click.echo(f"deep-tally: {readable(awaited)}", err=True)

@@ -1,0 +1,182 @@
+"""The letter's second part: what was received; each request with evidence, why, how, and how to see that it worked."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Sequence
+
+from deep_tally.model.delivery import Delivery, SongSet, Track
+from deep_tally.model.files import Role
+from deep_tally.model.findings import Action
+from deep_tally.names.plan import in_family_order
+from deep_tally.reply.action_words import readable
+from deep_tally.reply.first_part import is_fine
+from deep_tally.reply.letter_options import LetterOptions
+from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
+from deep_tally.reply.page import Block
+from deep_tally.reply.picture import picture_of
+from deep_tally.reply.requests import Request
+from deep_tally.reply.wording.speaker import Speaker
+
+HEADING = "Details"
+_PICTURES_PER_REQUEST = 12
+_NO_PICTURE = ("name.", "rate.differs", "rate.off-brief", "depth.low", "depth.differs")
+_NUMBER_WORDS = (
+    "No",
+    "One",
+    "Two",
+    "Three",
+    "Four",
+    "Five",
+    "Six",
+    "Seven",
+    "Eight",
+    "Nine",
+    "Ten",
+    "Eleven",
+    "Twelve",
+)
+
+
+def details(delivery: Delivery, requests: Sequence[Request], options: LetterOptions) -> Iterator[Block]:
+    """Its blocks, from the heading on; `requests` are those that are asked."""
+    speaker = Speaker(delivery)
+    yield Block("section", HEADING, key="details")
+    copies = _copies_of_mixes(delivery)
+    yield Block("text", " ".join(_arrived(s, speaker, copies) for s in delivery.sets), key="arrived")
+    for request in requests:
+        yield from _request(request, delivery, speaker)
+    yield from _awaited(delivery)
+    yield from _fixed(delivery, speaker)
+    yield from _fine(delivery, speaker)
+    if options.renamed:
+        yield Block("section", "What I call your files", key="names")
+        yield Block(
+            "text",
+            "Your files keep their names. So that we talk about the same thing, this is what my copies are called:",
+            key="names:how",
+        )
+        for old, new in options.renamed.items():
+            yield Block("item", readable(f"{old} → {new}"), key=f"names:{old}")
+
+
+def _number_word(number: int, noun: str, plural: str | None = None) -> str:
+    word = _NUMBER_WORDS[number] if number < len(_NUMBER_WORDS) else str(number)
+    return f"{word} {noun if number == 1 else plural or noun + 's'}"
+
+
+def _copies_of_mixes(delivery: Delivery) -> frozenset[str]:
+    """The files that are a mix once more."""
+    return frozenset(path for f in delivery.findings if f.code == "content.mix-copy" for path in f.files)
+
+
+def _arrived(song: SongSet, speaker: Speaker, copies: frozenset[str]) -> str:
+    tracks = song.assessed
+    is_mix = bool(tracks) and all(t.role is Role.MIX for t in tracks)
+    what = [_number_word(len(tracks), "mix", "mixes") if is_mix else _number_word(len(tracks), "track")]
+    mixes = [t for t in song.with_role(Role.ROUGH_MIX) if t.path not in copies]
+    if mixes:
+        what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
+    text = f"{' and '.join(what)} arrived"
+    if speaker.has_several_songs:
+        text = f"For “{readable(song.name)}”, {text[:1].lower()}{text[1:]}"
+    formats = Counter(t.format.container.upper() for t in tracks if t.format is not None)
+    if not formats:
+        return f"{text}."
+    common = song.common
+    facts = [listed([name for name, _ in formats.most_common()])]
+    if common.rate_hz:
+        facts.append(
+            f"mostly at {kilohertz(common.rate_hz)}" if _differ(tracks, "rate_hz") else kilohertz(common.rate_hz)
+        )
+    if common.sample_format:
+        facts.append(depth(common.bits, common.sample_format))
+    if common.seconds is not None:
+        facts.append(f"{clock(common.seconds)} long")
+    return f"{text}: {', '.join(facts)}."
+
+
+def _differ(tracks: tuple[Track, ...], field: str) -> bool:
+    return len({getattr(t.format, field) for t in tracks if t.format is not None}) > 1
+
+
+def _request(request: Request, delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+    key = f"details:{request.task.key}"
+    yield Block("heading", readable(request.heading), key=key)
+    tracks = {t.path: t for t in delivery.tracks}
+    pictures = 0
+    matters = []
+    for finding in request.findings:
+        matters.append(speaker.matter(finding))
+        if not finding.files:
+            yield Block("text", speaker.summary(finding), key=f"{key}:{finding.code}")
+        shared = len(finding.files) > 1 and not finding.by_file
+        if shared:
+            yield Block("text", readable(_sentence(speaker.evidence(finding))), key=f"{key}:{finding.code}")
+        for path in finding.files:
+            name = readable(speaker.name(path))
+            said = name if shared else f"{name}: {readable(speaker.evidence(finding, path))}"
+            yield Block("item", said, key=f"{key}:{finding.code}:{path}")
+            picture = None
+            if pictures < _PICTURES_PER_REQUEST and not finding.code.startswith(_NO_PICTURE):
+                other = next((p for p in finding.files if p != path), None)
+                picture = picture_of(finding, tracks[path], tracks.get(other or ""))
+            if picture is not None:
+                pictures += 1
+                yield Block(
+                    "picture", readable(picture.words), picture=picture, key=f"{key}:{finding.code}:{path}:picture"
+                )
+    how = [*dict.fromkeys(m for m in matters if m), request.task.how]
+    yield Block("text", " ".join(h for h in how if h), key=f"{key}:how")
+    if request.task.check:
+        yield Block("hint", request.task.check, key=f"{key}:check")
+
+
+def _sentence(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:]}." if text else ""
+
+
+def _awaited(delivery: Delivery) -> Iterator[Block]:
+    """What the client has announced: not asked for, but not forgotten either."""
+    several = len(delivery.sets) > 1
+    lines = [f"{words} ({song.name})" if several else words for song in delivery.sets for words in song.awaited]
+    if lines:
+        yield Block("section", "What I'm waiting for", key="awaited")
+        yield Block("text", "You wrote that this is still to come:", key="awaited:how")
+        for line in lines:
+            yield Block("item", readable(f"{line[:1].upper()}{line[1:]}"), key=f"awaited:{line}")
+
+
+def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+    fixes = [f for f in delivery.findings if f.action is Action.FIX]
+    if not fixes:
+        return
+    tracks = {t.path: t for t in delivery.tracks}
+    yield Block("section", "What I'll fix on my side (nothing for you to do)", key="fixed")
+    for finding in fixes:
+        names = listed([speaker.name(path) for path in finding.files])
+        headline = speaker.headline(finding)
+        said = readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I'll {speaker.mend(finding)}.")
+        yield Block("item", said, key=f"fixed:{finding.code}:{names}")
+        if finding.code == "clipping.over" and len(finding.files) == 1:
+            picture = picture_of(finding, tracks[finding.files[0]])
+            if picture is not None:
+                yield Block("picture", readable(picture.words), picture=picture)
+
+
+def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+    asked = [t for s in delivery.sets for t in s.assessed]
+    fine = [t for t in asked if is_fine(t.path, delivery) and t.measures is not None]
+    if not fine:
+        return
+    yield Block("section", "What was fine", key="fine")
+    yield Block("text", f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are:", key="fine:how")
+    names = {path: name for s in delivery.sets for path, name in s.names.items()}
+    families: dict[str, list[str]] = {}
+    for path in in_family_order([t.path for t in fine], names):
+        family = names[path].family if path in names else "other"
+        families.setdefault(family, []).append(speaker.name(path, ending=False))
+    for family, files in families.items():
+        yield Block(
+            "item", readable(f"{family[:1].upper()}{family[1:]}: {listed(files, most=24)}."), key=f"fine:{family}"
+        )

@@ -1,0 +1,48 @@
+"""The user's own name, address and signature: the same in every letter, in the window and on the command line."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from platformdirs import user_config_path
+
+from deep_tally.work.atomic import write_atomically
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Engineer:
+    """Name, mail address, and the lines under the name; each may be empty."""
+
+    name: str = ""
+    address: str = ""
+    signature: str = ""
+
+
+def home() -> Path:
+    """Where it is kept (XDG configuration folder)."""
+    return user_config_path("deep-tally") / "engineer.json"
+
+
+def engineer_at_hand() -> Engineer:
+    """What the user said of themselves; nothing where that cannot be read."""
+    try:
+        said = json.loads(home().read_text("utf-8"))
+    except (OSError, ValueError, RecursionError):
+        return Engineer()
+    known = said if isinstance(said, dict) else {}
+    return Engineer(**{k: v for k, v in known.items() if k in Engineer.__slots__ and isinstance(v, str)})
+
+
+def keep_engineer(engineer: Engineer) -> None:
+    """Keep it.
+
+    Raises
+    ------
+    CannotWrite
+        The configuration folder cannot be written.
+    """
+    path = home()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    write_atomically(json.dumps(asdict(engineer), indent=2) + "\n", path)

@@ -1,0 +1,21 @@
+"""The user's own name, kept for every letter."""
+
+from __future__ import annotations
+
+import pytest
+
+from deep_tally.session.engineer import Engineer, engineer_at_hand, home, keep_engineer
+
+
+def test_what_is_kept_is_there_again() -> None:
+    assert engineer_at_hand() == Engineer()
+    said = Engineer(name="Ada", address="ada@example.org", signature="one\ntwo")
+    keep_engineer(said)
+    assert engineer_at_hand() == said
+
+
+@pytest.mark.parametrize("content", ["", "{", "[]", "7", '{"name": 3, "other": "x"}', "[" * 100_000])
+def test_what_cannot_be_read_is_nobody(content: str) -> None:
+    home().parent.mkdir(parents=True, exist_ok=True)
+    home().write_text(content, "utf-8")
+    assert engineer_at_hand() == Engineer()
