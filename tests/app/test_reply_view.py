@@ -150,7 +150,7 @@ def test_paragraphs_are_split_deleted_added_and_moved_and_numbers_follow(window:
     qtbot.keyClick(text, Qt.Key.Key_Delete)
     window.reply.keep_edits()
     assert wording(window).left_out == ("is-opposed",)
-    assert "3  What plays in these" in text.toPlainText()  # it was the fourth
+    assert "3. What plays in these" in text.toPlainText()  # it was the fourth
     assert not boxes(window)["Meant to disappear in mono?"].isChecked()
     type_into(window, "thank you for the files.", "", qtbot)
     qtbot.keyClick(text, Qt.Key.Key_Return)

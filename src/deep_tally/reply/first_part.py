@@ -264,7 +264,7 @@ def _state(delivery: Delivery, *, are_all: bool) -> Iterator[Block]:
         )
     mended = len({p for f in delivery.findings if f.action is Action.FIX for p in f.files})
     if mended:
-        said.append(ngettext("I'll fix one here.", "I'll fix {number} here.", mended))
+        said.append(ngettext("I'll fix one file here.", "I'll fix {number} files here.", mended))
     unseen = len(unseen_files(delivery))
     if unseen:
         said.append(

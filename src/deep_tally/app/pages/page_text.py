@@ -32,6 +32,7 @@ _KEY = QTextFormat.Property.UserProperty.value + 3
 _PICTURE_WIDTH = 560
 _SHARPNESS = 2
 _CHANGED = "#FBEDE4"
+_DASH = "\N{EN DASH}"
 _OBJECT = "\N{OBJECT REPLACEMENT CHARACTER}"
 
 _SIZES: dict[BlockKind, tuple[int, int, int, int]] = {
@@ -71,7 +72,7 @@ class PageText:
             if block.picture is not None:
                 self._insert_picture(cursor, block.picture)
             else:
-                cursor.insertText(f"{block.number}  {block.text}" if block.number else block.text)
+                cursor.insertText(f"{_sign(block)}{block.text}")
         self._document.clearUndoRedoStacks()
         self._document.setModified(False)
 
@@ -125,9 +126,10 @@ class PageText:
         text = text.replace("\N{LINE SEPARATOR}", " ").strip()
         if not text or kind == "picture":
             return Block("text", text) if text else None
-        number = paragraph.blockFormat().property(_NUMBER) if kind in ("heading", "question") else None
-        if number and text.startswith(f"{number} "):
-            text = text.removeprefix(f"{number} ").strip()
+        number = paragraph.blockFormat().property(_NUMBER) or None
+        sign = _sign(Block(kind, "", number=number)).strip()
+        if sign and text.startswith(sign):
+            text = text.removeprefix(sign).strip()
         else:
             number = None
         return Block(kind, text, number=number)
@@ -170,6 +172,13 @@ class PageText:
         shown.setHeight(height)
         shown.setToolTip(as_plain(picture.words))
         cursor.insertImage(shown)
+
+
+def _sign(block: Block) -> str:
+    """What stands before a block's words on paper."""
+    if block.kind == "item":
+        return f"{_DASH} "
+    return f"{block.number}. " if block.number else ""
 
 
 def _image_name(paragraph: QTextBlock) -> str:

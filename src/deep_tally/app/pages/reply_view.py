@@ -154,6 +154,7 @@ class ReplyView(PageView):
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 8, 0, 8)
         buttons.addWidget(self.edited)
+        buttons.addSpacing(12)
         buttons.addWidget(self.anew)
         buttons.addStretch()
         buttons.addWidget(self.copy)
