@@ -259,6 +259,8 @@ TOGETHER = {
     "reply/test_brief_page.py": "reply: brief_words; reply/formats: pdf",
     "app/test_songs_and_roles.py": "reply: correction_words role_words role_texts",
     "reply/test_first_part.py": "reply: reasons",
+    "check/test_rounds.py": "model: rounds",
+    "engine/test_rounds.py": "demo: round_two; reply: round_words; reply/formats: rounds_json",
     "reply/test_edits.py": "model: letter_edits",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",

@@ -38,6 +38,7 @@ def command() -> None:
     deep-tally [PATH]...                 open the window, with that delivery
     deep-tally check PATH... [options]   do the job with no window
     deep-tally reply PATH [options]      the letter to the client
+    deep-tally compare FIRST SECOND      what became of the requests of a first round
     deep-tally brief [BRIEF] [options]   the briefs at hand; a brief as a page for the client
     deep-tally names PATH... [options]   what names say, and new names by a pattern
     deep-tally demo [options]            the demo delivery
@@ -108,6 +109,29 @@ def write_reply(**options: Any) -> int:
     return run_reply(**options)
 
 
+@command.command("compare")
+@click.argument("first", type=_PATH)
+@click.argument("second", type=_PATH)
+@click.option(
+    "--partial/--whole",
+    default=None,
+    help="Keep what was not sent again from the first round, or not; by default where less than half was.",
+)
+@click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
+@click.option("--json", "json_path", help="Write the result as JSON; - for standard output.")
+@_INTO_DELIVERY
+@click.option("--fresh", is_flag=True, help="Ignore what you set for the deliveries earlier.")
+def compare_rounds(**options: Any) -> int:
+    """Say what became of the requests of a first round in a second, file by file, and what newly broke.
+
+    Exit status: 0 when every request is met and nothing new is to be asked, 1 otherwise, 2 wrong use.
+    """
+    from deep_tally.cli.compare import run_compare
+
+    return run_compare(**options)
+
+
 @command.command("brief")
 @click.argument("said", metavar="[BRIEF]", required=False)
 @click.option("--page", metavar="FILE", help="Write it as a page for the client (.txt, .md, .html, .pdf; - prints it).")
@@ -158,13 +182,19 @@ def prepare() -> int:
     "--write", "write_to", type=_PATH, metavar="FOLDER", help="Only write the demo delivery and its list of faults."
 )
 @click.option("--shot", "shot_to", type=_PATH, metavar="FOLDER", help="Write a PNG of each main view and exit.")
-def demo(write_to: Path | None, shot_to: Path | None) -> int:
-    """Open the window on a demo delivery made from code."""
+@click.option(
+    "--round", "number", type=click.IntRange(1, 2), default=1, help="The first sending, or the corrected one."
+)
+def demo(write_to: Path | None, shot_to: Path | None, number: int) -> int:
+    """Open the window on a demo delivery made from code, or write it."""
     if write_to is not None:
         from deep_tally.demo.delivery import write_demo
+        from deep_tally.demo.round_two import write_round_two
 
-        click.echo(write_demo(write_to))
+        click.echo(write_demo(write_to) if number == 1 else write_round_two(write_to))
         return OK
+    if number == 2:
+        raise click.UsageError("say where the second round is to be written: --round 2 --write FOLDER.")
     from deep_tally.app.shell.start import run_demo
 
     return run_demo(shot_to)

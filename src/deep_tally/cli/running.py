@@ -12,6 +12,7 @@ import click
 from deep_tally.cli.progress import showing
 from deep_tally.cli.recalled import say_recalled
 from deep_tally.engine.check_run import CheckRun, Listed, Refused
+from deep_tally.engine.opening import Opened
 from deep_tally.intake.unpacked import sweep
 from deep_tally.model.brief import Brief
 from deep_tally.reply.action_words import readable
@@ -35,6 +36,7 @@ def checked(
     mix_match: bool = True,
     progress: bool | None = None,
     quiet: bool = False,
+    given: Opened | None = None,
 ) -> Iterator[CheckRun]:
     """A run that is assessed; what could not be checked or understood is said on standard error.
 
@@ -49,7 +51,9 @@ def checked(
     shown = progress if progress is not None else sys.stderr.isatty() and not quiet
     sweep()
     sweep_unfinished()
-    run = CheckRun(paths, brief, vocabulary=vocabulary, rough_mix=rough_mix, is_cached=is_cached, is_fresh=fresh)
+    run = CheckRun(
+        paths, brief, vocabulary=vocabulary, rough_mix=rough_mix, is_cached=is_cached, is_fresh=fresh, given=given
+    )
     if not mix_match:
         run.match_job = None
     with run:
@@ -58,7 +62,8 @@ def checked(
                 if isinstance(event, Refused):
                     raise event.error
                 if isinstance(event, Listed):
-                    say_recalled(run.recalled, run.trouble)
+                    if given is None:
+                        say_recalled(run.recalled, run.trouble)
                     for output in outputs:  # said before an hour of measuring, not after it
                         require_not_the_clients(output, run.client, into_delivery=into_delivery)
                 show.take(event, run)

@@ -102,6 +102,11 @@ def planted() -> dict[str, object]:
     }
 
 
+def write_export(path: Path, export: Export, samples: Samples) -> None:
+    """Write one part as an export of it: at its fader, shaped, at its rate and depth."""
+    _write(path, export, 10 ** (export.faded_db / 20) * _gain(samples, export.peak_dbfs) * samples[:FRAMES])
+
+
 def _gain(samples: Samples, peak_dbfs: float | None) -> float:
     peak = float(np.abs(samples[:FRAMES]).max())
     return 10 ** (peak_dbfs / 20) / peak if peak_dbfs is not None and peak else 1.0

@@ -18,7 +18,7 @@ from deep_tally.compare.matching import Key as MatchKey
 from deep_tally.compare.matching import Matching
 from deep_tally.compare.mix_job import MatchJob, match_mix
 from deep_tally.compare.run import CompareJob, Comparing, Key
-from deep_tally.engine.opening import Opened, open_delivery
+from deep_tally.engine.opening import Opened, open_delivery, take_given
 from deep_tally.engine.preparing import is_prepared, prepare
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import UnpackFolder
@@ -116,6 +116,8 @@ class CheckRun:
         Whether what the user said of the delivery before is left aside.
     again : CheckRun, optional
         A run of the same delivery: what it knows of files that did not change is taken from it, and its corrections.
+    given : Opened, optional
+        The files, where they are known already, as of two rounds put together: nothing is listed then.
     """
 
     def __init__(
@@ -129,6 +131,7 @@ class CheckRun:
         is_cached: bool = True,
         is_fresh: bool = False,
         again: CheckRun | None = None,
+        given: Opened | None = None,
     ) -> None:
         self.paths, self.rough_mix = tuple(paths), rough_mix
         self.brief, self.vocabulary = brief, vocabulary
@@ -169,7 +172,10 @@ class CheckRun:
         self._is_prepared = is_prepared()
         if not self._is_prepared:
             self.crew.submit(_PREPARING, prepare)
-        self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
+        if given is not None:
+            self.crew.submit(_OPENING, take_given, given)
+        else:
+            self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
 
     # -- going on -----------------------------------------------------------------------------
 
@@ -324,6 +330,11 @@ class CheckRun:
     def tracks(self) -> tuple[Track, ...]:
         """All audio files, measured or not."""
         return self.measuring.tracks if self.measuring is not None else ()
+
+    @property
+    def contents(self) -> Mapping[str, str]:
+        """Fingerprints of the files' contents, by path."""
+        return self._files
 
     @property
     def client(self) -> ClientFiles:

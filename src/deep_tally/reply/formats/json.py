@@ -40,7 +40,7 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
             {"what": i.what, "files": list(i.files), "why": i.problem, "remedy": i.remedy} for i in delivery.incomplete
         ],
         "files": [_file(t, s) for s in delivery.sets for t in s.tracks],
-        "findings": [_finding(f, speaker) for f in delivery.findings],
+        "findings": [finding_document(f, speaker) for f in delivery.findings],
         "tally": {action.value: count.findings for action, count in counts.items()},
     }
 
@@ -276,7 +276,8 @@ def _evidence(evidence: Mapping[str, EvidenceValue]) -> dict[str, Any]:
     }
 
 
-def _finding(finding: Finding, speaker: Speaker) -> dict[str, Any]:
+def finding_document(finding: Finding, speaker: Speaker) -> dict[str, Any]:
+    """One finding as JSON-ready data."""
     several = len(finding.files) > 1
     document: dict[str, Any] = {
         "code": finding.code,
@@ -298,5 +299,5 @@ def _finding(finding: Finding, speaker: Speaker) -> dict[str, Any]:
     if finding.places_total > len(document["places"]):
         document["places_total"] = finding.places_total
     if finding.consequences:
-        document["absorbs"] = [_finding(a, speaker) for a in finding.consequences]
+        document["absorbs"] = [finding_document(a, speaker) for a in finding.consequences]
     return document

@@ -34,6 +34,11 @@ def wording_of(finding: Finding) -> Wording:
     return other or WORDINGS[finding.code]
 
 
+def wording_of_code(code: str) -> Wording:
+    """The words for a code, where there is no finding at hand."""
+    return WORDINGS[code]
+
+
 class Speaker:
     """Says the findings of one delivery."""
 
