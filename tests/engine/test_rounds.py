@@ -5,8 +5,10 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import ExitStack
+from importlib import resources
 from pathlib import Path
 
+import jsonschema
 import pytest
 
 from deep_tally.demo.round_two import EXPECTED, NEW_FAULT, write_round_two
@@ -50,7 +52,8 @@ def test_the_demos_second_round(demo_folder: Path, tmp_path: Path, runs: ExitSta
     codes = {f.code for f in judged.delivery.findings}
     assert {"content.twin", "content.sum-of"} <= codes
     document = json.loads(rounds_to_json(found, judged.delivery))
-    assert document["schema"] == 1
+    schema = resources.files("deep_tally.reply").joinpath("rounds.schema.json").read_text("utf-8")
+    jsonschema.validate(document, json.loads(schema))
     assert document["partial"] is True
     assert {"code": "content.dropout", "files": ["24 Melodica.wav"], "state": "met", "left": []} in document["requests"]
     assert document["new_findings"][0]["files"] == ["40 Bandoneon.wav"]
