@@ -47,6 +47,8 @@ def test_the_demos_second_round(demo_folder: Path, tmp_path: Path, runs: ExitSta
     assert [(f.files, f.code) for f in found.new_findings] == [((NEW_FAULT[0],), NEW_FAULT[1])]
     melodica = next(f for f in found.files if f.path == "24 Melodica v2.wav")
     assert (melodica.was, melodica.state) == ("24 Melodica.wav", "replaced")
+    assert melodica.sound is not None
+    assert [(d.start_s, d.stop_s) for d in melodica.sound.differences] == [(17.9, 18.0), (29.2, 29.3)]  # the gaps
     assert sum(f.state == "kept" for f in found.files) == 35
     # The rest of the set is judged along: who is twice, what is a group, which rate is common.
     codes = {f.code for f in judged.delivery.findings}

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import filecmp
 from collections.abc import Mapping
+from contextlib import ExitStack
 from dataclasses import replace
 from pathlib import Path
 
 from deep_tally.check.round_files import successors
 from deep_tally.check.rounds import compare_rounds, is_partial
+from deep_tally.compare.sample_changes import sample_changes
 from deep_tally.engine.check_run import CheckRun
 from deep_tally.engine.opening import Opened
+from deep_tally.intake.reading import open_plain
+from deep_tally.intake.sound import SoundReader
 from deep_tally.model.corrections import Corrections
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake
-from deep_tally.model.rounds import Rounds
+from deep_tally.model.rounds import RoundFile, Rounds, SampleChanges
 
 
 class RoundsOf:
@@ -106,7 +111,37 @@ class RoundsOf:
         """
         if judged.delivery is None:
             raise ValueError("what is there now is not assessed yet")
-        return compare_rounds(self._before, judged.delivery, self.successors, self.same, partial=self.is_partial)
+        found = compare_rounds(self._before, judged.delivery, self.successors, self.same, partial=self.is_partial)
+        return replace(found, files=tuple(self._with_sound(file) for file in found.files))
+
+    def _with_sound(self, file: RoundFile) -> RoundFile:
+        """A replaced file with where its sound is another one: of plain samples, which need no decoder."""
+        if file.state != "replaced" or file.was is None:
+            return file
+        before, after = _sources(self._first)[file.was], _sources(self._second)[file.path]
+        late = _first_sound(self._second, file.path) - _first_sound(self._first, file.was)
+        try:
+            with ExitStack() as opened:
+                readers = [open_plain(path) for path in (before, after)]
+                one, two = (opened.enter_context(reader) if reader is not None else None for reader in readers)
+                if one is None or two is None:
+                    return file
+                return replace(file, sound=_nearest(one, two, late))
+        except DeepTallyError:
+            return file  # what cannot be read any more was said where it was measured
+
+
+def _nearest(before: SoundReader, after: SoundReader, late: int) -> SampleChanges | None:
+    """As they were exported, or with their first sounds on each other: whichever leaves less that differs."""
+    tried = [sample_changes(before, after, later_frames=frames) for frames in dict.fromkeys((0, late))]
+    known = [found for found in tried if found is not None]
+    return min(known, key=lambda found: sum(d.stop_s - d.start_s for d in found.differences), default=None)
+
+
+def _first_sound(run: CheckRun, path: str) -> int:
+    track = next((t for t in run.tracks if t.path == path), None)
+    known = track.heard if track is not None else None
+    return (known[1].extent.first_sound_frame or 0) if known is not None else 0
 
 
 def _sources(run: CheckRun) -> dict[str, Path]:

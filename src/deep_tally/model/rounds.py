@@ -14,6 +14,23 @@ Value = float | int | str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Difference:
+    """A stretch in which two versions of a file differ, in the later one's time; `db` under the louder one's level."""
+
+    start_s: float
+    stop_s: float
+    db: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SampleChanges:
+    """How the sound of a file is another one: by one gain throughout, and where else it differs."""
+
+    level_db: float
+    differences: tuple[Difference, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RoundFile:
     """One file of the second round, or one of the first that has no successor.
 
@@ -28,12 +45,15 @@ class RoundFile:
         taken from the first round. "gone": neither sent nor kept.
     changes : mapping of what to (before, after)
         Of a replaced file; levels in dB, times in seconds.
+    sound : SampleChanges or None
+        Of a replaced file; None where rates or channels are others, and where it was not looked at.
     """
 
     path: str
     was: str | None
     state: FileState
     changes: Mapping[str, tuple[Value, Value]] = field(default_factory=dict)
+    sound: SampleChanges | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

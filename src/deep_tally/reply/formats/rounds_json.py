@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from typing import Any
 
 from deep_tally.model.delivery import Delivery
@@ -30,4 +31,5 @@ def rounds_to_json(rounds: Rounds, after: Delivery) -> str:
 
 def _file(file: RoundFile) -> dict[str, Any]:
     changes = {what: list(values) for what, values in file.changes.items()}
-    return {"path": file.path, "was": file.was, "state": file.state, "changes": changes}
+    sound = asdict(file.sound) if file.sound is not None else None
+    return {"path": file.path, "was": file.was, "state": file.state, "changes": changes, "sound": sound}
