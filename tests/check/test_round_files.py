@@ -56,9 +56,17 @@ def test_the_same_content_under_any_name_is_the_same_file() -> None:
     assert matched(["x.wav", "y.wav"], ["Quite another.wav"], **twice) == {}
 
 
-def sounding(path: str, seed: int, *, delay_bins: int = 0, gain: float = 1.0) -> Track:
-    """Levels that rise and fall at random, ten in a second."""
-    levels = np.repeat(np.random.default_rng(seed).random(300) ** 2, 10)
+def test_a_name_counts_before_the_content_and_the_content_before_what_a_name_is_like() -> None:
+    swapped = {"Voice.wav": "c", "Bass.wav": "c"}
+    assert matched(["Voice.wav", "Bass v1.wav"], ["Bass.wav"], **swapped) == {"Bass.wav": "Voice.wav"}
+    first = [track("Voice.wav"), track("Bass.wav")]
+    by_name = successors(first, [track("Bass.wav")], {"Voice.wav": "c", "Bass.wav": "b"}, {"Bass.wav": "c"})
+    assert by_name == {"Bass.wav": "Bass.wav"}
+
+
+def sounding(path: str, seed: int, *, delay_bins: int = 0, gain: float = 1.0, share: float = 1.0) -> Track:
+    """Levels that rise and fall at random, ten in a second; a share of them from the beginning."""
+    levels = np.repeat(np.random.default_rng(seed).random(300)[: round(300 * share)] ** 2, 10)
     rms = np.concatenate([np.zeros(delay_bins), gain * levels])[:, None].astype(np.float16)
     made = track(path, first_sound_frame=delay_bins * RATE // 100)
     assert made.measures is not None
@@ -76,3 +84,13 @@ def test_a_file_of_another_name_is_known_by_its_sound_wherever_it_begins_and_how
 def test_two_files_that_sound_alike_settle_nothing() -> None:
     first = [sounding("Aa.wav", 1), sounding("Bb.wav", 1, gain=0.5)]
     assert successors(first, [sounding("Zz.wav", 1)], {}, {}) == {}
+
+
+def test_what_is_like_nothing_is_new_and_so_is_a_piece_of_a_file_or_a_copy_of_one_that_was_sent_again() -> None:
+    first = [sounding("Aa.wav", 1)]
+    assert successors(first, [sounding("Zz.wav", 9)], {}, {}) == {}
+    assert successors(first, [sounding("Zz.wav", 1, share=0.6)], {}, {}) == {"Zz.wav": "Aa.wav"}
+    assert successors(first, [sounding("Zz.wav", 1, share=0.4)], {}, {}) == {}
+    assert successors(first, [sounding("Aa.wav", 1), sounding("Zz.wav", 1)], {}, {}) == {"Aa.wav": "Aa.wav"}
+    silent = [sounding("Aa.wav", 1, gain=0.0), sounding("Bb.wav", 2, gain=0.0)]
+    assert successors(silent, [sounding("Zz.wav", 1, gain=0.0)], {}, {}) == {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -111,6 +112,27 @@ def test_questions_do_not_count_and_what_is_new_does() -> None:
     found = rounds(delivery(), delivery(fixes, noted))
     assert [f.code for f in found.new_findings] == ["channels.same"]
     assert found.is_settled
+
+
+def test_what_was_only_noted_is_new_when_it_is_asked_and_what_is_about_no_file_only_once() -> None:
+    noted = Finding(code="clipping.baked", action=Action.NOTE, files=("a.wav",), song="Song")
+    asked = asking("a.wav")
+    assert rounds(delivery(noted), delivery(asked)).new_findings == (asked,)
+    no_mix = asking(code="content.no-rough-mix")
+    assert rounds(delivery(no_mix), delivery(no_mix)).new_findings == ()
+    assert rounds(delivery(), delivery(no_mix)).new_findings == (no_mix,)
+
+
+def test_of_several_songs_each_has_its_own_requests() -> None:
+    def of(song: str) -> Finding:
+        return replace(asking(code="content.part-missing", missing=("Cello",)), song=song)
+
+    def two(*found: Finding) -> Delivery:
+        made = delivery(*found)
+        return replace(made, sets=tuple(replace(made.sets[0], name=name) for name in ("Tide", "Moor")))
+
+    assert [r.state for r in rounds(two(of("Tide"), of("Moor")), two(of("Moor"))).requests] == ["met", "not-met"]
+    assert rounds(delivery(of("Tide")), delivery(of("Tide, new"))).requests[0].state == "not-met"  # one song, renamed
 
 
 def test_what_is_fixed_in_a_file_that_is_what_it_was_is_nothing_new() -> None:

@@ -53,6 +53,19 @@ def test_typing_elsewhere_does_not_settle_a_paragraph_that_says_something_else_b
     assert with_edits(WRITTEN, after).blocks[1].newer == "text of greeting"
 
 
+def test_words_that_are_put_back_or_changed_again_are_no_longer_the_old_ones() -> None:
+    before = LetterEdits(reworded={"greeting": Reworded("Dear all", "what it said once")})
+    assert edits_between(WRITTEN, WRITTEN, before).reworded == {}
+    blocks = list(WRITTEN.blocks)
+    blocks[1] = replace(blocks[1], text="Dear you")
+    after = edits_between(WRITTEN, Page(tuple(blocks)), before)
+    assert after.reworded == {"greeting": Reworded("Dear you", "text of greeting")}
+
+
+def test_a_picture_that_was_copied_is_no_line_of_ones_own() -> None:
+    assert edited(*WRITTEN.blocks, Block("picture", "a waveform")).own == ()
+
+
 def test_a_deleted_question_or_file_is_left_out_and_another_paragraph_removed() -> None:
     kept = [b for b in WRITTEN.blocks if b.key not in ("greeting", "again:a.wav", "question:is-twin")]
     edits = edited(*kept)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -12,8 +13,10 @@ from hypothesis import strategies as st
 from deep_tally.check.registry import CHECKS
 from deep_tally.model.brief import with_value
 from deep_tally.model.delivery import Delivery
+from deep_tally.model.files import Incomplete
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.letter_edits import LetterEdits
+from deep_tally.model.phrase import Phrase
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.letter_options import TONES, LetterOptions
@@ -202,3 +205,49 @@ def test_whatever_names_hold_stands_in_one_line(client: str, engineer: str, uplo
     options = LetterOptions(length="short", engineer=engineer, edits=LetterEdits(client=client, upload=upload))
     page = write_letter(delivery_of(*others()), options)
     assert all(block.text == block.text.replace("\n", "").replace("\r", "") for block in page.blocks)
+
+
+def test_one_reason_of_two_findings_is_said_once() -> None:
+    codes = ("length.not-bars", "length.loop-not-bars")
+    text = short(delivery_of(*others(), found=tuple(asking(code, "02 Drum.wav") for code in codes)))
+    assert "02 Drum: is not a whole number of bars\n" in text
+
+
+def test_a_delivery_of_one_file_is_no_set() -> None:
+    alone = track("01 Bass.wav")
+    text = short(delivery_of(alone, found=(asking("clipping.baked", alone.path),)))
+    assert "Please export this file again." in text
+    assert "   - 01 Bass: distorts" in text
+
+
+def test_only_what_was_measured_and_neither_asked_nor_answered_for_is_fine() -> None:
+    files = [*others(), replace(track("09 Gone.wav"), measures=None)]
+    answered = Finding(
+        code="content.empty",
+        action=Action.NOTE,
+        files=("02 Drum.wav",),
+        evidence={"client_says": "drums follow"},
+        song="Song",
+    )
+    text = short(delivery_of(*files, found=(answered, asking("clipping.baked", "03 Viola.wav"))))
+    assert "2 of your 5 files are fine as they are." in text
+
+
+def test_what_could_not_be_checked_here_is_still_to_be_looked_at_but_not_what_was_not_compared() -> None:
+    def left(what: str) -> str:
+        why = Phrase("do.other-folder")
+        undone = Incomplete(what=what, files=("02 Drum.wav",), problem=why, remedy=why)  # type: ignore[arg-type]
+        return short(replace(delivery_of(*others()), incomplete=(undone,)))
+
+    assert "I still have to look at one of the files." in left("measuring")
+    assert "look at" not in left("comparing")
+    assert "look at" not in left("matching")
+
+
+def test_songs_of_two_rates_are_each_exported_at_their_own_and_the_briefs_bits_count() -> None:
+    one, two = song_of(others(), mix=False), song_of([track("1 Horn.wav", rate_hz=44_100)], mix=False)
+    found = (asking("clipping.baked", "02 Drum.wav"), asking("clipping.baked", "1 Horn.wav"))
+    both = Delivery(source=Path("/x"), name="x", sets=(replace(one, name="A"), replace(two, name="B")), findings=found)
+    assert "at the song's own sample rate" in short(both)
+    assert "A / 02 Drum: distorts" in short(both)
+    assert "WAV, 32 bit, " in to_text(write_letter(both, SHORT, with_value(brief(), "bits_min", 32)))

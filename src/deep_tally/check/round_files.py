@@ -69,8 +69,7 @@ def _plain_name(track: Track) -> str:
 def _base_name(track: Track) -> str:
     """Without marks of copies and versions: what a client adds to a name on sending a file again."""
     stem = COPY_MARK.sub("", track.stem)
-    shorter = _VERSION.sub("", stem)
-    return _SEPARATORS.sub(" ", shorter or stem).strip().casefold()
+    return _SEPARATORS.sub(" ", _VERSION.sub("", stem)).strip().casefold()
 
 
 def _base_without_number(track: Track) -> str:
@@ -106,9 +105,9 @@ def _by_sound(found: dict[str, str], first: Sequence[Track], second: Sequence[Tr
 
 
 def _shape(track: Track) -> Envelope | None:
-    """A file's level every tenth of a second, from its first sound on; None for one that is silent or unread."""
+    """A file's level every tenth of a second, from its first sound on; None for one that could not be read."""
     known = track.measured
-    if known is None or not known[1].has_sound or not known[1].overview:
+    if known is None or not known[1].overview:
         return None
     sound, measures = known
     finest = measures.overview[0]

@@ -49,10 +49,9 @@ def _requests(
     now: dict[str, set[str]] = {}
     for path, was in successors.items():
         now.setdefault(was, set()).add(path)
-    there = {t.path for t in after.tracks}
     asked = [f for f in after.findings if f.action is Action.ASK]
     for finding in first.findings:
-        if finding.action is not Action.ASK or finding.kind != "request":
+        if finding.kind != "request":
             continue
         still = [f for f in asked if f.code == finding.code and _is_same_song(first, after, f, finding)]
         if not finding.files:
@@ -60,7 +59,7 @@ def _requests(
             continue
         left, about = [], []
         for path in finding.files:
-            heirs = now.get(path) or ({path} if partial and path in there else set())
+            heirs = now.get(path) or ({path} if partial else set())
             again = [f for f in still if heirs & set(f.files)]
             if again or not heirs:
                 left.append(path)
@@ -79,7 +78,7 @@ def _without_files(finding: Finding, still: list[Finding]) -> RequestState:
     if not still:
         return "met"
     before, missing = (_missing(found) for found in ([finding], still))
-    return "partly" if missing and missing < before else "not-met"
+    return "partly" if missing < before else "not-met"
 
 
 def _missing(findings: list[Finding]) -> frozenset[str]:
@@ -93,7 +92,7 @@ def _with_files(finding: Finding, still: list[Finding], left: list[str]) -> Requ
     if len(left) < len(finding.files):
         return "partly"
     places = sum(f.places_total for f in still)
-    return "partly" if still and 0 < places < finding.places_total else "not-met"
+    return "partly" if 0 < places < finding.places_total else "not-met"
 
 
 def _files(
@@ -108,7 +107,7 @@ def _files(
             state: FileState = "replaced" if path not in same else "same" if _name(path) == _name(was) else "renamed"
             changes = _changes(before[was], track) if state == "replaced" and was in before else {}
             yield RoundFile(path=path, was=was, state=state, changes=changes)
-        elif partial and path in before and path not in replaced:
+        elif partial and path in before:
             yield RoundFile(path=path, was=path, state="kept")
         else:
             yield RoundFile(path=path, was=None, state="new")

@@ -43,8 +43,6 @@ def _in_order(blocks: tuple[Block, ...], order: tuple[str, ...]) -> list[Block]:
     """As the user ordered them; what is new stands after the block that it usually follows."""
     by_key = {block.key: block for block in blocks}
     ordered = [by_key[key] for key in order if key in by_key]
-    if not ordered:
-        return list(blocks)
     placed = {block.key for block in ordered}
     before = ""
     for block in blocks:
@@ -91,7 +89,7 @@ def edits_between(written: Page, shown: Page, before: LetterEdits) -> LetterEdit
     return replace(
         before,
         left_out=tuple(dict.fromkeys([*before.left_out, *requests])),
-        removed=tuple(dict.fromkeys([*(key for key in before.removed if key not in kept), *removed])),
+        removed=tuple(dict.fromkeys([*before.removed, *removed])),
         reworded=reworded,
         own=tuple(own),
         order=() if list(kept) == [key for key in was if key in kept] else tuple(kept),
