@@ -172,7 +172,7 @@ TASKS = (
         many="Please export these {count} files again from the original project",
         short="Export from the project",
         how="Export the track from the original project; if you only have the sound as an MP3 or similar, let me know.",
-        check="How to check: the new export sounds a little brighter than this one.",
+        check="How to check: the new file comes straight out of the project, and no MP3 was on its way.",
     ),
     Task(
         key="own-levels",
