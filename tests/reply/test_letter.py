@@ -5,6 +5,7 @@ from __future__ import annotations
 import html.parser
 from pathlib import Path
 
+import html5lib
 import pytest
 
 from deep_tally.check.registry import tally
@@ -192,6 +193,12 @@ def test_the_html_is_whole_self_contained_and_escaped() -> None:
     assert outline.addresses == []
     assert "script" not in outline.seen
     assert "<script>alert(1)<script>&.wav" in outline.text
+
+
+@pytest.mark.parametrize("is_drawn", [True, False])
+def test_the_html_is_valid_by_the_standards_own_parser(demo: Delivery, is_drawn: bool) -> None:
+    """html5lib, strict: the parsing rules of the HTML standard, every parse error an exception."""
+    html5lib.HTMLParser(strict=True).parse(to_html(write_letter(demo), is_drawn=is_drawn))
 
 
 def test_the_demos_html_holds_its_pictures(demo: Delivery) -> None:
