@@ -273,7 +273,7 @@ def test_what_a_note_says_of_a_file_stands_with_it_and_what_is_to_come_in_the_ba
     assert "What the client says about it" in words
     assert "“Bass a.wav is corrupted, will resend.” (notes.txt)" in words
     fresh.navigator.show_reply()
-    assert "You wrote that this is still to come" in fresh.reply.text.toPlainText()
+    assert "waiting for what you are still sending" in fresh.reply.text.toPlainText()
     fresh.sheet.go_to("02 Bass b.wav")
     words = [label.text() for label in fresh.bench.panel.widget().findChildren(QLabel)]
     assert "What the client says about it" not in words

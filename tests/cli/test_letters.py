@@ -30,7 +30,7 @@ def delivery(tmp_path: Path) -> Path:
 
 
 def test_plain_text_comes_to_standard_output_with_the_details_behind_their_line(delivery: Path) -> None:
-    done = run("reply", delivery, "--client", "Marit", "--engineer", "Ada")
+    done = run("reply", delivery, "--length", "full", "--client", "Marit", "--engineer", "Ada")
     assert done.returncode == 0, done.stderr
     first, line, details = done.stdout.partition("\nDetails\n")
     assert line
@@ -39,6 +39,7 @@ def test_plain_text_comes_to_standard_output_with_the_details_behind_their_line(
     assert "3 tracks arrived" in details or "Three tracks arrived" in details
     short = run("reply", delivery, "--length", "short", "--client", "Marit", "--engineer", "Ada").stdout
     assert short.strip() == first.strip()
+    assert run("reply", delivery, "--client", "Marit", "--engineer", "Ada").stdout == short
     assert len(short.split()) <= 120
 
 

@@ -63,7 +63,12 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
 @click.option("--csv", "csv_path", help="Write findings and files as CSV; - for standard output.")
-@click.option("--reply", "reply_path", type=_PATH, help="Write the reply to the client (.txt, .md, .html or .pdf).")
+@click.option(
+    "--reply",
+    "reply_path",
+    type=_PATH,
+    help="Write the reply to the client with all details (.txt, .md, .html, .pdf or .eml).",
+)
 @click.option("--engineer", default="", help="Your name, under the reply.")
 @click.option("--client", default="", help="The client's name, for the greeting.")
 @click.option("--progress/--no-progress", default=None, help="Show progress; by default only on a terminal.")
@@ -90,7 +95,9 @@ def check(**options: Any) -> int:
 @command.command("reply")
 @click.argument("path", type=_PATH)
 @click.option("--form", help="txt, md, html, pdf, eml, csv or json; by default as the output's name ends, else txt.")
-@click.option("--length", type=click.Choice(LENGTHS), default="full", help="The first part alone, or with the details.")
+@click.option(
+    "--length", type=click.Choice(LENGTHS), default="short", help="The first part alone, or with the details."
+)
 @click.option("--tone", type=click.Choice(TONES), default="friendly", help="How it greets and ends.")
 @click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")

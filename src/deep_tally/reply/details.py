@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
@@ -11,7 +11,6 @@ from deep_tally.model.findings import Action
 from deep_tally.names.plan import in_family_order
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.first_part import is_fine
-from deep_tally.reply.letter_options import LetterOptions
 from deep_tally.reply.numbers import clock, count, depth, kilohertz, listed
 from deep_tally.reply.page import Block
 from deep_tally.reply.picture import picture_of
@@ -38,7 +37,7 @@ _NUMBER_WORDS = (
 )
 
 
-def details(delivery: Delivery, requests: Sequence[Request], options: LetterOptions) -> Iterator[Block]:
+def details(delivery: Delivery, requests: Sequence[Request]) -> Iterator[Block]:
     """Its blocks, from the heading on; `requests` are those that are asked."""
     speaker = Speaker(delivery)
     yield Block("section", HEADING, key="details")
@@ -49,15 +48,17 @@ def details(delivery: Delivery, requests: Sequence[Request], options: LetterOpti
     yield from _awaited(delivery)
     yield from _fixed(delivery, speaker)
     yield from _fine(delivery, speaker)
-    if options.renamed:
-        yield Block("section", "What I call your files", key="names")
-        yield Block(
-            "text",
-            "Your files keep their names. So that we talk about the same thing, this is what my copies are called:",
-            key="names:how",
-        )
-        for old, new in options.renamed.items():
-            yield Block("item", readable(f"{old} → {new}"), key=f"names:{old}")
+
+
+def new_names(renamed: Mapping[str, str]) -> Iterator[Block]:
+    """What the files are called in the ready copy, where the user wants that said, however short the letter is."""
+    if not renamed:
+        return
+    yield Block("section", "What I call your files", key="names")
+    how = "Your files keep their names. So that we talk about the same thing, this is what my copies are called:"
+    yield Block("text", how, key="names:how")
+    for old, new in renamed.items():
+        yield Block("item", readable(f"{old} → {new}"), key=f"names:{old}")
 
 
 def _number_word(number: int, noun: str, plural: str | None = None) -> str:

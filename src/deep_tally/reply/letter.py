@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery
-from deep_tally.reply.details import details
+from deep_tally.reply.details import details, new_names
 from deep_tally.reply.edits import AGAIN, with_edits
 from deep_tally.reply.first_part import first_part
 from deep_tally.reply.letter_options import LetterOptions
@@ -40,7 +40,8 @@ def _blocks(delivery: Delivery, options: LetterOptions, brief: Brief) -> Iterato
     requests = _asked(delivery, frozenset(options.edits.left_out))
     yield from first_part(delivery, requests, brief, options)
     if options.length == "full":
-        yield from details(delivery, requests, options)
+        yield from details(delivery, requests)
+    yield from new_names(options.renamed)
 
 
 def _asked(delivery: Delivery, left_out: frozenset[str]) -> list[Request]:

@@ -87,7 +87,7 @@ class ReplyView(PageView):
         self.address.textEdited.connect(lambda text: self._keep_engineer(address=text))
         self.of_delivery = {key: self._of_delivery(key, name, tip) for key, name, tip in _OF_DELIVERY}
         self.client = self.of_delivery["client"]
-        self.length = self._choice("Length", _LENGTH_WORDS, settings.text("letter.length") or "full", "letter.length")
+        self.length = self._choice("Length", _LENGTH_WORDS, settings.text("letter.length") or "short", "letter.length")
         self.tone = self._choice("Tone", _TONE_WORDS, settings.text("letter.tone") or "friendly", "letter.tone")
         self._list = QVBoxLayout()
         self._list.setSpacing(0)
