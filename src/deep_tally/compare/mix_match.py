@@ -19,6 +19,7 @@ from deep_tally.model.mix_match import MatchedFile, MixMatch, Presence, Verdict
 _CODED_FLOOR = 1e-2
 _COMPLETE_DB, _COMPLETE_WORST_DB = -90.0, -60.0
 _MUCH_LEFT_DB, _JUDGED_DB = -18.0, -8.0
+_STRANGE_DB = 12.0
 _MATCHED_DB, _MATCHED_LEAST = -6.0, 0.5
 _CELLS_MOST = 120
 _SECTIONS, _SECTION_T = 8, 30.0
@@ -41,7 +42,7 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
         # Encoders thin out what is weak and high: levels are read from what is strong.
         fitted.frames.reweight(_CODED_FLOOR)
         fitted.products = products(fitted.frames)
-        fitted.gains = levels(fitted.frames, fit(fitted.products).or_else(fitted.gains))
+        fitted.gains = _without_strangers(fitted.products, fit(fitted.products)).or_else(fitted.gains)
     remains = search.remainder(fitted)
     nulls = null_db(remains, search.rate_hz)
     sounding = nulls[~np.isnan(nulls)]
@@ -53,10 +54,12 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
     matched_share = float((sounding < _MATCHED_DB).mean()) if len(sounding) else 0.0
     verdict = _verdict(fitted, remains, sounding, certainty, matched_share)
     is_judged = verdict in ("complete", "accounted", "processed")
+    # What is left is judged by gains fitted to all there is; how loud each file was is read where little is left.
+    as_heard = levels(fitted.frames, fitted.gains) if fitted.bus is None else fitted.gains
     edges = _cell_edges(len(fitted.frames.firsts))
     sections = _section_fits(fitted.products)
     files = tuple(
-        _file(fitted, number, source.path, float(certainty[number]), edges, sections)
+        _file(fitted, as_heard, number, source.path, float(certainty[number]), edges, sections)
         for number, source in enumerate(sources)
     )
     per_cell = len(remains.direct_mix) / (len(edges) - 1)
@@ -77,6 +80,17 @@ def match(mix: str, search: MixSearch, sources: Sequence[Source], left_out: Sequ
         mix_levels=_levels(remains.direct_mix, len(edges) - 1, remains.moment_frames),
         left_levels=_levels(_left_of(remains), len(edges) - 1, remains.moment_frames),
     )
+
+
+def _without_strangers(known: Products, gains: Gains) -> Gains:
+    """The gains by the moments in which nothing else plays, where those are most."""
+    whole = known.of_mix.sum(axis=1)
+    null = 10 * np.log10((gains.left.sum(axis=1) + _TINY) / (whole + _TINY))
+    usual = null <= np.median(null[whole > 0]) + _STRANGE_DB if (whole > 0).any() else whole >= 0
+    if usual.all() or usual.mean() < _MATCHED_LEAST:
+        return gains
+    part = fit(Products(known.among[usual], known.with_mix[usual], known.of_mix[usual]))
+    return Gains(part.gains, part.errors, gains.left).or_else(gains)
 
 
 def _verdict(fitted: Fitted, remains: Remainder, sounding: Array, certainty: Array, matched_share: float) -> Verdict:
@@ -112,6 +126,7 @@ def _cell_edges(moments: int) -> NDArray[np.int64]:
 
 def _file(
     fitted: Fitted,
+    as_heard: Gains,
     number: int,
     path: str,
     certainty: float,
@@ -121,7 +136,7 @@ def _file(
     """What was found of one file."""
     presence: Presence = "in" if abs(certainty) >= IN_T else "absent" if abs(certainty) < TRACE_T else "unsure"
     start = fitted.starts[number] - fitted.common
-    gains, errors = fitted.gains.gains[:, number], fitted.gains.errors[:, number]
+    gains, errors = as_heard.gains[:, number], as_heard.errors[:, number]
     others = tuple(s - fitted.common for s in fitted.other_starts.get(number, ()))
     heard, matched = _cells(fitted, number, edges)
     if presence != "in":

@@ -332,11 +332,9 @@ class MixSearch:
         Sets `Fitted.is_steady`; returns what is left. A bus shows less where that is much: it is taken where gains are
         steady through it, and not without it.
         """
-        # Fitted to all there is, as the gains in parts of the mix are that they are compared with.
-        plain = fitted.gains if fitted.bus is not None else fit(fitted.products)
-        fitted.is_steady = is_steady(fitted.frames, plain, fitted.weights)
+        fitted.is_steady = is_steady(fitted.frames, fitted.gains, fitted.weights)
         if not fitted.is_steady and fitted.bus is None:
-            through = fit_through_bus(fitted.frames, plain)
+            through = fit_through_bus(fitted.frames, fitted.gains)
             if through is not None and is_steady(fitted.frames, through[0], through[1].at_moments()):
                 (fitted.gains, fitted.bus), fitted.is_steady = through, True
                 fitted.products = products(fitted.frames, fitted.weights)

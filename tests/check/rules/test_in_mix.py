@@ -394,6 +394,6 @@ def test_the_client_is_asked_about_the_whole_set_and_not_about_no_files() -> Non
     song = replace(song_of([*SET, mix_ending(SECONDS + 3)], mix=False), mix_match=match_of(SET, spans=(SPAN,)))
     delivery = Delivery(source=Path("Song"), name="Song", sets=(song,), findings=tally(song, DEFAULT_BRIEF))
     letter = to_text(write_letter(delivery))
-    assert "1. Please export all files to the end of the song" in letter
-    assert "2. Is there a part that was not sent?" in letter
+    assert "Please export all files to the end of the song" in letter
+    assert "Is there a part that was not sent?" in letter
     assert "0 files" not in letter
