@@ -53,6 +53,7 @@ def test_names_are_typed_and_belong_to_the_delivery_or_to_the_user(window: Windo
     assert "I need them by Friday." in text
     assert "Upload: our folder" in text
     assert "Best wishes, Ada" in text
+    window.reply.keep_edits()
     assert (wording(window).client, engineer_at_hand().name) == ("Marit", "Ada")
     window.state.put_corrections(NO_CORRECTIONS)  # as another delivery has it
     assert window.reply.client.text() == ""
@@ -65,9 +66,12 @@ def test_a_request_is_left_out_taken_in_again_and_undone(window: Window, qtbot: 
         return boxes(window)["Turn down, export again"]
 
     assert box().isChecked()
+    box().setFocus()
     qtbot.keyClick(box(), Qt.Key.Key_Space)
+    QApplication.processEvents()
     assert "Frame drum" not in window.reply.text.toPlainText()
     assert not box().isChecked()
+    assert box().hasFocus()
     qtbot.keyClick(box(), Qt.Key.Key_Space)
     assert "01 Frame drum: distorts" in window.reply.text.toPlainText()
     qtbot.keyClick(box(), Qt.Key.Key_Space)
@@ -92,7 +96,7 @@ def test_what_is_typed_stays_in_its_paragraph_and_all_else_follows(
     type_into(window, "thank you for the files.", " What a song!", qtbot)
     wait(lambda: wording(window).reworded)
     assert list(wording(window).reworded) == ["greeting"]
-    assert window.reply.anew.isVisible()
+    assert window.reply.discard.isVisible()
     qtbot.keyClick(boxes(window)["The same sound twice?"], Qt.Key.Key_Space)
     text = window.reply.text.toPlainText()
     assert "What a song!" in text
@@ -107,9 +111,9 @@ def test_what_is_typed_stays_in_its_paragraph_and_all_else_follows(
     window.state.undo_stack.undo()
     assert "What a song" not in window.reply.text.toPlainText()
     window.state.undo_stack.redo()
-    window.reply.anew.click()
+    window.reply.discard.click()
     assert "What a song" not in window.reply.text.toPlainText()
-    assert not window.reply.anew.isVisible()
+    assert not window.reply.discard.isVisible()
     qtbot.keyClick(window.reply.text, Qt.Key.Key_Z, CTRL)
     assert "What a song!" in window.reply.text.toPlainText()
 
@@ -120,8 +124,8 @@ def test_a_worded_paragraph_whose_findings_changed_offers_both(window: Window, q
     window.reply.keep_edits()
     qtbot.keyClicks(window.reply.client, "Marit")
     assert "What a song!" in window.reply.text.toPlainText()
-    newer = [w.text() for w in window.reply.findChildren(PlainLabel) if w.text().startswith("By the findings now")]
-    assert newer == ["By the findings now: Hello Marit, thank you for the files."]
+    newer = [w.text() for w in window.reply.findChildren(PlainLabel) if w.text().startswith("From the findings now")]
+    assert newer == ["From the findings now: Hello Marit, thank you for the files."]
     button(window, "Keep mine").click()
     assert "What a song!" in window.reply.text.toPlainText()
     assert not buttons(window, "Keep mine")

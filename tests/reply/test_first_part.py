@@ -87,7 +87,7 @@ def test_no_delivery_takes_more_words_than_allowed(again: int, questions: int, t
     text = short(delivery_of(*files, *others(), found=tuple(found)), options)
     assert len(text.split()) <= 120 + 20 * again
     assert text.count("\n   - ") == again
-    assert ("Then I have more, see below." in text) == (questions == 40 and again < 30)
+    assert ("I'll ask the rest once these are answered." in text) == (questions == 40 and again < 30)
 
 
 def test_the_most_urgent_questions_come_first_where_there_is_no_room_for_all() -> None:
@@ -162,7 +162,7 @@ def test_nothing_asked_says_that_the_mix_can_begin() -> None:
 def test_what_helps_where_it_exists_is_asked_so() -> None:
     found = (asking("content.no-rough-mix"), asking("content.companion-missing", missing=("a click",)))
     text = short(delivery_of(*others(), found=found, mix=False))
-    assert "If you have it, please send your rough mix, an MP3 will do and a click." in text
+    assert "If you have it, please send your rough mix (an MP3 will do) and a click." in text
     parts = (asking("content.part-missing", missing=("Cello", "Oboe")),)
     assert "Please also send: Cello and Oboe." in short(delivery_of(*others(), found=parts))
 
@@ -251,3 +251,13 @@ def test_songs_of_two_rates_are_each_exported_at_their_own_and_the_briefs_bits_c
     assert "at the song's own sample rate" in short(both)
     assert "A / 02 Drum: distorts" in short(both)
     assert "WAV, 32 bit, " in to_text(write_letter(both, SHORT, with_value(brief(), "bits_min", 32)))
+
+
+@pytest.mark.parametrize(
+    ("scope", "words"),
+    [("every-track", "Please export every track on its own."), ("groups", "Please send groups, not single tracks.")],
+)
+def test_tracks_or_groups_are_asked_for_without_the_details(scope: str, words: str) -> None:
+    text = short(delivery_of(*others(), found=(asking("content.scope", scope=scope),)))
+    assert words in text
+    assert "below" not in text

@@ -70,7 +70,7 @@ def _requests(
 
 
 def _is_same_song(first: Delivery, after: Delivery, one: Finding, other: Finding) -> bool:
-    """Songs are told apart where there are several in both rounds."""
+    """Songs count one by one where there are several in both rounds."""
     return one.song == other.song or min(len(first.sets), len(after.sets)) < 2 or bool(one.files)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
@@ -23,9 +22,6 @@ from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.brief_library import named_brief
 from deep_tally.work.atomic import write_atomically
-
-if TYPE_CHECKING:
-    pass
 
 
 def run_check(

@@ -14,6 +14,7 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
 from deep_tally.reply.action_words import readable
+from deep_tally.reply.edits import AGAIN
 from deep_tally.reply.language import gettext as _
 from deep_tally.reply.language import ngettext
 from deep_tally.reply.letter_options import LetterOptions
@@ -42,7 +43,7 @@ def first_part(
 ) -> Iterator[Block]:
     """Its blocks; `requests` are those that are asked."""
     names = short_names(delivery)
-    left_out = {k.removeprefix("again:") for k in options.edits.left_out}
+    left_out = {k.removeprefix(AGAIN) for k in options.edits.left_out}
     wanted = _files_again(delivery, [r for r in requests if r.task.place == "again"])
     again = [file for file in wanted if file.path not in left_out]
     before = [*_greeting(delivery, options), *_box(delivery, again, requests, brief, names)]
@@ -54,7 +55,7 @@ def first_part(
     yield from before
     if not requests:
         yield Block("text", _all_there(delivery), key="all-there")
-    yield from _questions(questions, allowed - _words([*before, *after]), is_first=not again)
+    yield from _questions(questions, allowed - _words([*before, *after]))
     yield from after
 
 
@@ -180,7 +181,11 @@ def _sent_too(requests: Sequence[Request]) -> Iterator[Block]:
             continue
         missing = request.missing
         if request.task.key == "scope":
-            yield Block("text", _("I asked for other tracks than these: please see below."), key=request.task.key)
+            wants_all = request.findings[0].evidence.get("scope") == "every-track"
+            text = (
+                _("Please export every track on its own.") if wants_all else _("Please send groups, not single tracks.")
+            )
+            yield Block("text", text, key=request.task.key)
         elif missing:
             parts = readable(listed([cut(word, 4) for word in missing], most=6))
             yield Block("text", _("Please also send: {parts}.").format(parts=parts), key=request.task.key)
@@ -203,12 +208,12 @@ def _question(request: Request, delivery: Delivery, names: Mapping[str, str]) ->
     return Block("question", f"{text[:1].upper()}{text[1:]}", key=f"question:{request.task.key}")
 
 
-def _questions(questions: Sequence[Block], room: int, *, is_first: bool) -> Iterator[Block]:
+def _questions(questions: Sequence[Block], room: int) -> Iterator[Block]:
     """As many as there is room for, the most urgent first."""
     if not questions:
         return
     heading = ngettext("One question:", "{number} questions, a word each will do:", len(questions))
-    more = _("Then I have more, see below.")
+    more = _("I'll ask the rest once these are answered.")
     room -= len(heading.split()) + 1  # "first", where not all fit
     fitting: list[Block] = []
     for place, question in enumerate(questions):
@@ -230,7 +235,7 @@ def _wanted(requests: Sequence[Request]) -> Iterator[Block]:
     things = []
     for request in requests:
         if request.task.key == "rough-mix":
-            things.append(_("your rough mix, an MP3 will do"))
+            things.append(_("your rough mix (an MP3 will do)"))
         elif request.task.place == "if-any":
             things += request.missing
     if things:

@@ -6,7 +6,7 @@ findings.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from PySide6.QtCore import Qt, QTimer, Signal
@@ -81,6 +81,10 @@ class ReplyView(PageView):
         self._typing.setInterval(_TYPING_MS)
         self._typing.timeout.connect(self.keep_edits)
         self._known = engineer_at_hand()
+        if not self._known.name:  # where earlier versions kept it
+            self._known = replace(self._known, name=settings.text("engineer"))
+        self._is_engineer_kept = True
+        self._boxes: dict[str, QCheckBox] = {}
         self.engineer = self._field("Your name", "The name under the letter", self._known.name)
         self.engineer.textEdited.connect(lambda text: self._keep_engineer(name=text))
         self.address = self._field("Your address", "Your mail address, for mail drafts", self._known.address)
@@ -143,7 +147,7 @@ class ReplyView(PageView):
         self.text.setAccessibleName("The letter; it can be edited")
         self.text.document().contentsChanged.connect(self._typed)
         self.copy = self.button("Copy", "Copy the whole letter (Ctrl+Shift+C)", self.copy_text)
-        self.anew = self.button(
+        self.discard = self.button(
             "Discard my wording", "Write every paragraph from the findings again; Ctrl+Z takes that back", self.rewrite
         )
         self.edited = PlainLabel("Edited by you: the rest follows the findings")
@@ -155,7 +159,7 @@ class ReplyView(PageView):
         buttons.setContentsMargins(0, 8, 0, 8)
         buttons.addWidget(self.edited)
         buttons.addSpacing(12)
-        buttons.addWidget(self.anew)
+        buttons.addWidget(self.discard)
         buttons.addStretch()
         buttons.addWidget(self.copy)
         return buttons
@@ -169,7 +173,7 @@ class ReplyView(PageView):
     def _of_delivery(self, key: str, name: str, tip: str) -> QLineEdit:
         field = self._field(name, tip)
         field.textEdited.connect(
-            lambda text: self._correct(replace(self._edits, **{key: text}), f"{name} in the reply")
+            lambda text: self._correct(lambda edits: replace(edits, **{key: text}), f"{name} in the reply")
         )
         return field
 
@@ -189,13 +193,11 @@ class ReplyView(PageView):
         return box
 
     def _keep_engineer(self, **said: str) -> None:
-        self._known = replace(self._known, **said)
-        try:
-            keep_engineer(self._known)
-        except DeepTallyError as error:
-            self.said.emit(str(error))
+        """Shown at once, and written when typing pauses: a disk may take its time."""
         self.keep_edits()
+        self._known, self._is_engineer_kept = replace(self._known, **said), False
         self._write()
+        self._typing.start()
 
     @property
     def _edits(self) -> LetterEdits:
@@ -228,7 +230,6 @@ class ReplyView(PageView):
             text = getattr(self._edits, key)
             if field.text() != text:
                 field.setText(text)
-        self._fill_list(delivery)
         self._write()
 
     def _write(self) -> None:
@@ -242,6 +243,7 @@ class ReplyView(PageView):
             self.text.show_page(page)
         self._shown_blocks = page.blocks
         self._typing.stop()
+        self._fill_list(self._delivery)
         self._show_edited()
 
     def _typed(self) -> None:
@@ -249,19 +251,24 @@ class ReplyView(PageView):
             self._typing.start()
 
     def keep_edits(self) -> None:
-        """Keep what was typed with the delivery."""
+        """Keep what was typed: the letter's words with the delivery, the user's own name and address with the user."""
         self._typing.stop()
+        if not self._is_engineer_kept:
+            self._is_engineer_kept = True
+            try:
+                keep_engineer(self._known)
+            except DeepTallyError as error:
+                self.said.emit(str(error))
         if self._delivery is None or not self.text.document().isModified():
             return
         self.text.document().setModified(False)
-        edits = edits_between(self._written, self.text.page, self._edits)
-        self._correct(edits, "Wording of the reply")
+        shown = self.text.page
+        self._correct(lambda edits: edits_between(self._written, shown, edits), "Wording of the reply")
 
-    def _correct(self, edits: LetterEdits, words: str) -> None:
-        if self._typing.isActive():
-            self.keep_edits()
-            edits = replace(self._edits, **{key: getattr(edits, key) for key, _, _ in _OF_DELIVERY})
-        self._said = replace(self._said, letter=edits)
+    def _correct(self, change: Callable[[LetterEdits], LetterEdits], words: str) -> None:
+        """Change what is said of the letter, once what was typed a moment ago is part of it."""
+        self.keep_edits()
+        self._said = replace(self._said, letter=change(self._edits))
         self.corrected.emit(self._said, words)
 
     def rewrite(self) -> None:
@@ -269,7 +276,7 @@ class ReplyView(PageView):
         self._typing.stop()
         self.text.document().setModified(False)
         kept = {key: getattr(self._edits, key) for key, _, _ in _OF_DELIVERY}
-        self._correct(replace(NO_EDITS, **kept, left_out=self._edits.left_out), "Discard the wording")
+        self._correct(lambda edits: replace(NO_EDITS, **kept, left_out=edits.left_out), "Discard the wording")
 
     def save_as(self) -> None:
         """Ask where, and save in the form the ending names."""
@@ -283,7 +290,7 @@ class ReplyView(PageView):
     def _show_edited(self) -> None:
         is_edited = bool(self._edits.reworded or self._edits.own or self._edits.removed or self._edits.order)
         self.edited.setVisible(is_edited)
-        self.anew.setVisible(is_edited)
+        self.discard.setVisible(is_edited)
 
     def _newer(self, block: Block) -> QWidget:
         """A paragraph of the user's own about which the findings say something else by now: both, to choose from."""
@@ -292,7 +299,7 @@ class ReplyView(PageView):
         frame.setStyleSheet(f"#newer {{ border-top: 1px solid {self._theme.colours.rule}; }}")
         column = QVBoxLayout(frame)
         column.setContentsMargins(0, 8, 0, 8)
-        for words, text in (("Yours", block.text), ("By the findings now", block.newer)):
+        for words, text in (("Yours", block.text), ("From the findings now", block.newer)):
             label = PlainLabel(f"{words}: {readable(text)}")
             label.setWordWrap(True)
             label.setFont(font(12))
@@ -300,8 +307,8 @@ class ReplyView(PageView):
         buttons = QHBoxLayout()
         keep = self.button("Keep mine", "Your words stay as they are", lambda: None)
         take = self.button("Take the new one", "Your words are put away; Ctrl+Z takes that back", lambda: None)
-        keep.clicked.connect(lambda: self._correct(without_newer(self._edits, block), "Keep the wording"))
-        take.clicked.connect(lambda: self._correct(without_reworded(self._edits, block.key), "Take the new wording"))
+        keep.clicked.connect(lambda: self._correct(lambda e: without_newer(e, block), "Keep the wording"))
+        take.clicked.connect(lambda: self._correct(lambda e: without_reworded(e, block.key), "Take the new wording"))
         for button in (keep, take):
             button.setAccessibleName(f"{button.text()}: {readable(block.text)}")
             buttons.addWidget(button)
@@ -310,6 +317,8 @@ class ReplyView(PageView):
         return frame
 
     def _fill_list(self, delivery: Delivery) -> None:
+        focused = next((key for key, box in self._boxes.items() if box.hasFocus()), None)
+        self._boxes = {}
         while (item := self._list.takeAt(0)) is not None:
             if (widget := item.widget()) is not None:
                 widget.hide()  # else it would stand as a window of its own for a moment
@@ -322,7 +331,7 @@ class ReplyView(PageView):
             yet.setWordWrap(True)
             yet.setContentsMargins(0, 8, 0, 0)
             self._list.addWidget(yet)
-        changed = [b for b in with_edits(written(delivery, self._options, self._brief), self._edits).blocks if b.newer]
+        changed = [block for block in self._shown_blocks if block.newer]
         if changed:
             words = PlainLabel(f"Changed since you worded it: {count(len(changed), 'paragraph')}")
             words.setFont(font(13, 600))
@@ -338,6 +347,8 @@ class ReplyView(PageView):
         self._list.addWidget(title)
         for request in requests:
             self._list.addWidget(self._request(request))
+        if focused in self._boxes:
+            self._boxes[focused].setFocus()  # with the keyboard, one request after the other is ticked
         fixed = {path for f in delivery.findings if f.action is Action.FIX for path in f.files}
         if fixed:
             mended = PlainLabel(f"Fixed here, no need to ask: {count(len(fixed), 'file')}")
@@ -352,6 +363,7 @@ class ReplyView(PageView):
         box.setChecked(request.task.key not in self._edits.left_out)
         box.setToolTip("Part of the reply")
         box.toggled.connect(lambda asked: self._ask(request.task.key, asked))
+        self._boxes[request.task.key] = box
         names = listed([path.rpartition("/")[2] for path in request.files], most=3)
         files = PlainLabel(readable(names))
         files.setFont(font(12))
@@ -371,10 +383,11 @@ class ReplyView(PageView):
         return frame
 
     def _ask(self, key: str, asked: bool) -> None:
-        self.keep_edits()
-        rest = tuple(k for k in self._edits.left_out if k != key)
-        words = "Ask it" if asked else "Leave a request out"
-        self._correct(replace(self._edits, left_out=rest if asked else (*rest, key)), words)
+        def change(edits: LetterEdits) -> LetterEdits:
+            rest = tuple(k for k in edits.left_out if k != key)
+            return replace(edits, left_out=rest if asked else (*rest, key))
+
+        self._correct(change, "Ask it" if asked else "Leave a request out")
 
     def _colour(self) -> None:
         self.edited.setStyleSheet(f"color: {self._theme.colours.soft}")

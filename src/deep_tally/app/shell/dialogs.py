@@ -21,6 +21,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("F5", "Read the delivery again"),
             ("Ctrl+1 / 2 / 3", "Sheet / line-up / mix match"),
             ("Ctrl+4 / 5 / 6", "Parts / names / reply"),
+            ("Alt+Up / Alt+Down", "In the reply: move the paragraph"),
             ("Ctrl+B", "The brief beside the view"),
             ("Alt+B", "Another brief, when it is open"),
             ("Ctrl+7", "The client's page"),
