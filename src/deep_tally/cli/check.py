@@ -9,7 +9,7 @@ import click
 from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
 from deep_tally.cli.letters import letter_options
 from deep_tally.cli.running import checked, say_troubles
-from deep_tally.model.brief import DEFAULT_BRIEF
+from deep_tally.engine.saving import saved_check_of
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, count_findings
 from deep_tally.reply.action_words import ACTION_WORDS, readable
@@ -21,6 +21,7 @@ from deep_tally.reply.numbers import count
 from deep_tally.reply.save import require_form, save_reply
 from deep_tally.reply.wording.speaker import Speaker
 from deep_tally.session.brief_library import named_brief
+from deep_tally.session.saved_checks import require_saved_check, save_check
 from deep_tally.work.atomic import write_atomically
 
 
@@ -31,6 +32,7 @@ def run_check(
     rough_mix: Path | None,
     json_path: str | None,
     csv_path: str | None,
+    save_path: Path | None,
     reply_path: Path | None,
     engineer: str,
     client: str,
@@ -48,13 +50,14 @@ def run_check(
     DeepTallyError
         Nothing to check, a refused brief, or an output that cannot be written.
     """
-    asked = named_brief(brief) if brief else DEFAULT_BRIEF
+    if save_path is not None:
+        require_saved_check(save_path)
     if reply_path is not None:
         require_form(reply_path)
-    written = [Path(p) for p in (json_path, csv_path) if p and p != "-"] + ([reply_path] if reply_path else [])
+    written = [Path(p) for p in (json_path, csv_path) if p and p != "-"] + [p for p in (reply_path, save_path) if p]
     with checked(
         paths,
-        asked,
+        named_brief(brief) if brief else None,
         rough_mix=rough_mix,
         fresh=fresh,
         outputs=written,
@@ -72,8 +75,12 @@ def run_check(
             elif output:
                 write_atomically(made(delivery), Path(output), client=run.client, into_delivery=into_delivery)
         if reply_path is not None:
-            letter = write_letter(delivery, letter_options(run.corrections, engineer=engineer, client=client), asked)
+            letter = write_letter(
+                delivery, letter_options(run.corrections, engineer=engineer, client=client), run.brief
+            )
             save_reply(letter, reply_path, client=run.client, into_delivery=into_delivery)
+        if save_path is not None:
+            save_check(saved_check_of(run), save_path, client=run.client, into_delivery=into_delivery)
         say_troubles(run)
     if not quiet and "-" not in (json_path, csv_path):
         _print_tally(delivery)

@@ -10,7 +10,6 @@ import click
 from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
 from deep_tally.cli.running import checked, say_troubles
 from deep_tally.engine.rounds import RoundsOf
-from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.reply.formats.rounds_json import rounds_to_json
 from deep_tally.reply.round_words import round_lines
 from deep_tally.session.brief_library import named_brief
@@ -36,21 +35,23 @@ def run_compare(
     DeepTallyError
         Nothing to check, a refused brief, or an output that cannot be written.
     """
-    asked = named_brief(brief) if brief else DEFAULT_BRIEF
+    asked = named_brief(brief) if brief else None
     output = Path(json_path) if json_path and json_path != "-" else None
     outputs = [output] if output is not None else []
     with ExitStack() as open_runs:
-        one, two = (
-            open_runs.enter_context(
-                checked((path,), asked, rough_mix=rough_mix, fresh=fresh, outputs=outputs, into_delivery=into_delivery)
+        one = open_runs.enter_context(
+            checked((first,), asked, rough_mix=rough_mix, fresh=fresh, outputs=outputs, into_delivery=into_delivery)
+        )
+        two = open_runs.enter_context(
+            checked(
+                (second,), one.brief, rough_mix=rough_mix, fresh=fresh, outputs=outputs, into_delivery=into_delivery
             )
-            for path in (first, second)
         )
         rounds = RoundsOf(one, two, partial=partial)
         judged = two
         if rounds.is_partial:
             judged = open_runs.enter_context(
-                checked((second,), asked, rough_mix=None, fresh=True, outputs=(), given=rounds.merged())
+                checked((second,), one.brief, rough_mix=None, fresh=True, outputs=(), given=rounds.merged())
             )
         found = rounds.compared(judged)
         assert judged.delivery is not None

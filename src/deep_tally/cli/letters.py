@@ -10,7 +10,7 @@ import click
 
 from deep_tally.cli.ends import OK
 from deep_tally.cli.running import checked, say_troubles
-from deep_tally.model.brief import DEFAULT_BRIEF, Brief
+from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.reply.formats.csv import to_csv
@@ -58,14 +58,13 @@ def run_reply(
     DeepTallyError
         Nothing to check, a refused brief, or an output that cannot be written.
     """
-    asked = named_brief(brief) if brief else DEFAULT_BRIEF
     target = Path(output) if output != "-" else None
     chosen = form or (target.suffix.casefold().removeprefix(".") if target is not None else "txt")
     if chosen not in ALL_FORMS:
         raise click.BadParameter(f"say in which form with --form ({', '.join(ALL_FORMS)}), or end the file's name so.")
     with checked(
         (path,),
-        asked,
+        named_brief(brief) if brief else None,
         rough_mix=rough_mix,
         fresh=fresh,
         outputs=[target] if target is not None else [],
@@ -73,7 +72,7 @@ def run_reply(
     ) as run:
         assert run.delivery is not None
         options = letter_options(run.corrections, engineer=engineer, client=client, length=length, tone=tone)
-        content = _in_form(chosen, run.delivery, options, asked)
+        content = _in_form(chosen, run.delivery, options, run.brief)
         if target is None:
             sys.stdout.buffer.write(content)
         else:

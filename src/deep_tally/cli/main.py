@@ -63,6 +63,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--json", "json_path", type=click.Path(), help="Write the result as JSON; - for standard output.")
 @click.option("--csv", "csv_path", help="Write findings and files as CSV; - for standard output.")
+@click.option("--save", "save_path", type=_PATH, help="Write the check itself, to be opened again without measuring.")
 @click.option(
     "--reply",
     "reply_path",
@@ -82,7 +83,7 @@ def open_window(paths: tuple[Path, ...], brief: str | None, rough_mix: Path | No
 )
 @click.option("--quiet", is_flag=True, help="Print nothing but errors.")
 def check(**options: Any) -> int:
-    """Check a folder or audio files and say what is wrong and who must act.
+    """Check a folder, audio files or a saved check, and say what is wrong and who must act.
 
     Exit status: 0 nothing to ask the client, 1 something to ask, 2 wrong use, nothing to check or not all of it could
     be checked here, 70 an error of the program, 130 cancelled.

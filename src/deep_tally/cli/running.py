@@ -19,6 +19,7 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.awaited import awaited_words
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.reply.role_texts import likely_tracks, likely_words
+from deep_tally.reply.saved_words import saved_words
 from deep_tally.session.words import vocabulary_at_hand
 from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished
 
@@ -26,7 +27,7 @@ from deep_tally.work.atomic import require_not_the_clients, sweep_unfinished
 @contextmanager
 def checked(
     paths: Sequence[Path],
-    brief: Brief,
+    brief: Brief | None,
     *,
     rough_mix: Path | None,
     fresh: bool,
@@ -64,10 +65,19 @@ def checked(
                 if isinstance(event, Listed):
                     if given is None:
                         say_recalled(run.recalled, run.trouble)
+                        _say_saved(run)
                     for output in outputs:  # said before an hour of measuring, not after it
                         require_not_the_clients(output, run.client, into_delivery=into_delivery)
                 show.take(event, run)
         yield run
+
+
+def _say_saved(run: CheckRun) -> None:
+    """Of a saved check: which of its files are others now, or gone."""
+    opened = run.opened
+    if opened is not None:
+        for words in saved_words(changed=opened.changed, missing=opened.missing, files=len(opened.found.entries)):
+            click.echo(f"deep-tally: {readable(words)}", err=True)
 
 
 def say_troubles(run: CheckRun) -> None:

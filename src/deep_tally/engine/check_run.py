@@ -20,11 +20,12 @@ from deep_tally.compare.mix_job import MatchJob, match_mix
 from deep_tally.compare.run import CompareJob, Comparing, Key
 from deep_tally.engine.opening import Opened, open_delivery, take_given
 from deep_tally.engine.preparing import is_prepared, prepare
+from deep_tally.engine.saved import SavedPlace
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.unpacked import UnpackFolder
 from deep_tally.measure.job import measure_entry
 from deep_tally.measure.run import Job, Measuring
-from deep_tally.model.brief import Brief
+from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, Track
@@ -102,8 +103,9 @@ class CheckRun:
     Parameters
     ----------
     paths : sequence of Path
-        One folder or zip, or one or more files.
-    brief : Brief
+        One folder or zip, one or more files, or one saved check.
+    brief : Brief or None
+        None takes that of a saved check, else the default one.
     vocabulary : Vocabulary, optional
         The words for parts, with the user's own; else the shipped ones.
     rough_mix : Path, optional
@@ -118,12 +120,14 @@ class CheckRun:
         A run of the same delivery: what it knows of files that did not change is taken from it, and its corrections.
     given : Opened, optional
         The files, where they are known already, as of two rounds put together: nothing is listed then.
+    moved_to : Path, optional
+        Where the files of a saved check are now.
     """
 
     def __init__(
         self,
         paths: Sequence[Path],
-        brief: Brief,
+        brief: Brief | None,
         *,
         vocabulary: Vocabulary | None = None,
         rough_mix: Path | None = None,
@@ -132,9 +136,12 @@ class CheckRun:
         is_fresh: bool = False,
         again: CheckRun | None = None,
         given: Opened | None = None,
+        moved_to: Path | None = None,
     ) -> None:
         self.paths, self.rough_mix = tuple(paths), rough_mix
-        self.brief, self.vocabulary = brief, vocabulary
+        self.brief: Brief = brief or DEFAULT_BRIEF
+        self.vocabulary = vocabulary
+        self._takes_brief = brief is None
         self.job: Job = measure_cached if is_cached else measure_entry
         self.compare_job: CompareJob = compare_cached if is_cached else compare_song
         self.match_job: MatchJob | None = match_cached if is_cached else match_mix
@@ -155,8 +162,8 @@ class CheckRun:
         """The assessment; None until it is made, and while files are measured after a correction."""
         self._files: Mapping[str, str] = {}
         self.record: Path | None = None
-        self._compared: dict[Key, Comparison] = dict(again._compared) if again is not None else {}
-        self._matched: dict[MatchKey, MixMatch] = dict(again._matched) if again is not None else {}
+        self._compared: dict[Key, Comparison] = dict(again.compared) if again is not None else {}
+        self._matched: dict[MatchKey, MixMatch] = dict(again.matched) if again is not None else {}
         self._is_match_assessed = False
         self._again = again
         self.is_again = again is not None
@@ -168,14 +175,18 @@ class CheckRun:
         except OSError:
             self._unpacked = None  # then zips are said to be unpacked by hand
         into = self._unpacked.files if self._unpacked else None
-        self._opened: Opened | None = None
+        self.opened: Opened | None = None
+        """The delivery as it was found; None while it is looked for."""
+        self.saved: SavedPlace | None = None
+        """Where the check is saved, and what stands there beside this round."""
         self._is_prepared = is_prepared()
         if not self._is_prepared:
             self.crew.submit(_PREPARING, prepare)
         if given is not None:
             self.crew.submit(_OPENING, take_given, given)
         else:
-            self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh or again is not None)
+            is_fresh = is_fresh or again is not None
+            self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh, moved_to)
 
     # -- going on -----------------------------------------------------------------------------
 
@@ -223,7 +234,7 @@ class CheckRun:
         opened: Opened | DeepTallyError = report.value
         if isinstance(opened, DeepTallyError):
             return self._refuse(opened)
-        self._opened = opened
+        self.opened = opened
         return self._list() if self._is_prepared else [Moved()]
 
     def _take_preparing(self, report: Report) -> list[Event]:
@@ -235,15 +246,23 @@ class CheckRun:
 
     def _list(self) -> list[Event]:
         """The files are known, and can be measured."""
-        opened, self._opened = self._opened, None
-        if opened is None:
+        opened = self.opened
+        if opened is None or self.found is not None:
             return [Moved()]
         self.found, self._files = opened.found, opened.files
-        known: dict[str, Track] = {}
+        self.paths, self.rough_mix = opened.paths or self.paths, opened.rough_mix or self.rough_mix
+        known = dict(opened.known.tracks)
+        self._compared |= opened.known.compared
+        self._matched |= opened.known.matched
+        if self._takes_brief and opened.brief is not None:
+            self.brief = opened.brief
         if self._again is not None:
             known, self.record = self._again.known_of(opened.found), self._again.record
+            if dict(self._again.contents) == opened.files:
+                self.saved = self._again.saved
             self._again = None
         else:
+            self.saved = opened.saved
             self.recalled = opened.corrections
             self.corrections = self._with_given_mix(opened.found, opened.corrections)
             self.record, self.trouble = opened.record, opened.trouble
@@ -318,7 +337,7 @@ class CheckRun:
         if self._is_over or self.delivery is not None:
             return "done"
         if self.measuring is None:
-            return "opening" if self._opened is None else "preparing"
+            return "opening" if self.opened is None else "preparing"
         return "comparing" if self.measuring.is_done else "measuring"
 
     @property
@@ -340,6 +359,16 @@ class CheckRun:
     def client(self) -> ClientFiles:
         """What nothing may be written over, or into."""
         return self.intake.client if self.intake is not None else NO_CLIENT
+
+    @property
+    def compared(self) -> Mapping[Key, Comparison]:
+        """How files relate, by what that rests on."""
+        return self._compared | (self.comparing.found if self.comparing is not None else {})
+
+    @property
+    def matched(self) -> Mapping[MatchKey, MixMatch]:
+        """What mixes say of files, by what that rests on."""
+        return self._matched | (self.matching.found if self.matching is not None else {})
 
     def known_of(self, now: Intake) -> dict[str, Track]:
         """The measured tracks of files that are still the very same in `now`."""
@@ -414,7 +443,8 @@ class CheckRun:
             The data folder cannot be written.
         """
         if self.found is not None and self.record is not None:
-            keep(self.record, self.found.source, self._files, self.corrections)
+            saved_in = self.saved.path if self.saved is not None else None
+            keep(self.record, self.found.source, self._files, self.corrections, saved_in)
 
     def cancel(self) -> None:
         """Stop measuring and comparing; what is measured is assessed with the next step. A run that opens is over."""

@@ -70,3 +70,7 @@ class WordRefused(DeepTallyError):
 
 class PatternRefused(DeepTallyError):
     """A pattern for names is empty, not closed, or has a field that is not known."""
+
+
+class SavedCheckRefused(DeepTallyError):
+    """A saved check cannot be read, is damaged or none at all, or was written by a newer version."""

@@ -50,11 +50,14 @@ class Recalled:
         Where it is kept, and where what is said from now on goes.
     trouble : str
         One sentence for the user when a record, or some of its values, could not be used; else empty.
+    saved_in : Path or None
+        The saved check of the delivery, as far as one is known.
     """
 
     corrections: Corrections
     record: Path
     trouble: str = ""
+    saved_in: Path | None = None
 
 
 def _text(value: object) -> str:
@@ -104,6 +107,7 @@ class _Record:
     files: Mapping[str, str]
     corrections: Corrections
     refused: tuple[str, ...]
+    saved_in: Path | None
 
 
 class _Unusable(Exception):
@@ -149,11 +153,13 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
     record = best[2]
     if record.refused:
         trouble = Phrase("corrections.partly", which=tuple(record.refused))
-    return Recalled(corrections=_at(record, files), record=record.path, trouble=trouble)
+    return Recalled(corrections=_at(record, files), record=record.path, trouble=trouble, saved_in=record.saved_in)
 
 
-def keep(record: Path, source: Path, files: Mapping[str, str], corrections: Corrections) -> None:
-    """Keep what was said of a delivery in its record.
+def keep(
+    record: Path, source: Path, files: Mapping[str, str], corrections: Corrections, saved_in: Path | None = None
+) -> None:
+    """Keep what was said of a delivery in its record, and where its check is saved.
 
     A record that is damaged or newer is moved aside first, and so is one that holds values that cannot be used.
 
@@ -162,10 +168,16 @@ def keep(record: Path, source: Path, files: Mapping[str, str], corrections: Corr
     CannotWrite
         The data folder cannot be written.
     """
-    if corrections == NO_CORRECTIONS and not record.exists():
+    if corrections == NO_CORRECTIONS and saved_in is None and not record.exists():
         return
-    said = {**asdict(corrections), "roles": {path: role.value for path, role in corrections.roles.items()}}
-    document = {"schema": SCHEMA, "source": str(source), "files": dict(files), **said}
+    where = {"saved_in": str(saved_in)} if saved_in is not None else {}
+    document = {
+        "schema": SCHEMA,
+        "source": str(source),
+        "files": dict(files),
+        **where,
+        **corrections_document(corrections),
+    }
     try:
         record.parent.mkdir(parents=True, exist_ok=True)
         if not _is_whole(record):
@@ -174,6 +186,11 @@ def keep(record: Path, source: Path, files: Mapping[str, str], corrections: Corr
         problem = Phrase("write.failed", why=error.strerror)
         raise CannotWrite(str(record.parent), problem, Phrase("do.look-at-that-folder")) from error
     write_atomically(json.dumps(document, indent=2, ensure_ascii=True) + "\n", record)
+
+
+def corrections_document(corrections: Corrections) -> dict[str, Any]:
+    """What the user said, as JSON."""
+    return {**asdict(corrections), "roles": {path: role.value for path, role in corrections.roles.items()}}
 
 
 def _records() -> Iterator[Path]:
@@ -284,13 +301,14 @@ def _read(path: Path) -> _Record:
     for older in range(schema, SCHEMA):
         data = _MIGRATIONS[older](data)
     files = data.get("files")
-    corrections, refused = _corrections_of(data)
+    corrections, refused = corrections_from(data)
     return _Record(
         path,
         source=str(data.get("source", "")),
         files={p: f for p, f in files.items() if isinstance(f, str)} if isinstance(files, dict) else {},
         corrections=corrections,
         refused=refused,
+        saved_in=Path(saved_in) if isinstance(saved_in := data.get("saved_in"), str) else None,
     )
 
 
@@ -299,7 +317,7 @@ def _whole(digits: str) -> int | float:
     return int(digits) if len(digits) <= _DIGITS_MOST else math.inf
 
 
-def _corrections_of(data: Mapping[str, Any]) -> tuple[Corrections, tuple[str, ...]]:
+def corrections_from(data: Mapping[str, Any]) -> tuple[Corrections, tuple[str, ...]]:
     """What can be used of a record, and the names of the values that cannot."""
     said: dict[str, Any] = {}
     refused = []

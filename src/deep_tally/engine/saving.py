@@ -1,0 +1,86 @@
+"""A run becomes a check as it is saved."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import cast
+
+from deep_tally.compare.matching import Key as MatchKey
+from deep_tally.compare.run import Key
+from deep_tally.engine.check_run import CheckRun, is_measured
+from deep_tally.model.comparison import Comparison
+from deep_tally.model.delivery import Track
+from deep_tally.model.files import Intake
+from deep_tally.model.findings import count_findings
+from deep_tally.model.measures import Measures
+from deep_tally.model.mix_match import MixMatch
+from deep_tally.model.saved_check import ComparedFiles, MatchedMix, SavedCheck, SavedRound, TallySaved
+from deep_tally.session.saved_checks import now
+
+_BINS_MOST = 4096
+"""Of an overview: finer than any screen shows a whole file."""
+
+
+def saved_check_of(run: CheckRun) -> SavedCheck:
+    """The check with all its rounds, as it is saved.
+
+    Raises
+    ------
+    ValueError
+        The files are not known yet.
+    """
+    if run.found is None:
+        raise ValueError("the files are not known yet")
+    place = run.saved
+    counts = count_findings(run.delivery.findings) if run.delivery is not None else {}
+    this = SavedRound(
+        checked_at=place.checked_at if place is not None else now(),
+        paths=tuple(map(str, run.paths)),
+        rough_mix=str(run.rough_mix) if run.rough_mix is not None else None,
+        found=run.found,
+        contents=dict(run.contents),
+        tracks=tuple(_lasting(t) for t in run.tracks if is_measured(t)),
+        compared=_compared_files(run.compared, run.found),
+        matched=_matched_mixes(run.matched, run.found),
+        corrections=run.corrections,
+        letters=place.letters if place is not None else (),
+    )
+    return SavedCheck(
+        name=run.found.name,
+        saved_at="",
+        revision=place.revision if place is not None else "",
+        brief=run.brief,
+        tally=TallySaved(**{action.value: count.findings for action, count in counts.items()}),
+        rounds=(*(place.earlier if place is not None else ()), this),
+    )
+
+
+def _lasting(track: Track) -> Track:
+    """The track with what is worth keeping of its overview."""
+    measures: Measures | None = track.measures
+    if measures is None:
+        return track
+    levels = tuple(lv for lv in measures.overview if len(lv.low) <= _BINS_MOST) or measures.overview[-1:]
+    return replace(track, measures=replace(measures, overview=levels))
+
+
+def _compared_files(compared: Mapping[Key, Comparison], found: Intake) -> tuple[ComparedFiles, ...]:
+    """The relations between files that are as they were found."""
+    now = {(e.path, e.identity) for e in found.entries}
+    return tuple(
+        ComparedFiles(paths=tuple(str(path) for path, _ in key), comparison=comparison)
+        for key, comparison in compared.items()
+        if set(key) <= now
+    )
+
+
+def _matched_mixes(matched: Mapping[MatchKey, MixMatch], found: Intake) -> tuple[MatchedMix, ...]:
+    """What mixes say of files that are as they were found."""
+    now = {(e.path, e.identity) for e in found.entries}
+    made = []
+    for key, match in matched.items():
+        mix, identity, files = cast("tuple[str, object, Key]", key)
+        if (mix, identity) in now and set(files) <= now:
+            made.append(MatchedMix(mix=mix, paths=tuple(str(path) for path, _ in files), match=match))
+    return tuple(made)
