@@ -26,6 +26,13 @@ def wait(done: Callable[[], object], seconds: float = 60.0) -> None:
         time.sleep(0.005)
 
 
+def end(window: Window) -> None:
+    """Close a window, without waiting for what it still saves."""
+    window.close()
+    if window.isVisible():
+        window.close()
+
+
 @pytest.fixture
 def fresh(qapp: QApplication) -> Iterator[Window]:
     """A window with nothing open."""
@@ -33,7 +40,7 @@ def fresh(qapp: QApplication) -> Iterator[Window]:
     window.listening.player.simulated = True
     window.show()
     yield window
-    window.close()
+    end(window)
     # A window that is only closed would be styled again with every later one.
     window.deleteLater()
     QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
@@ -51,7 +58,7 @@ def shared(qapp: QApplication, demo_folder: Path, tmp_path_factory: pytest.TempP
         window.open([demo_folder])
         wait(lambda: window.state.delivery is not None)
         yield window
-        window.close()
+        end(window)
 
 
 @pytest.fixture

@@ -36,6 +36,8 @@ class SavedPlace:
         Those of the round at hand.
     round : SavedRound or None
         The round at hand as it was saved, for what only it knows of the one before.
+    base : Path or None
+        Where the earlier rounds are, while they are not at `path` yet.
     """
 
     path: Path
@@ -44,6 +46,7 @@ class SavedPlace:
     earlier: tuple[SavedRound, ...] = ()
     letters: tuple[SentLetter, ...] = ()
     round: SavedRound | None = None
+    base: Path | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -21,4 +21,4 @@ def saved_words(*, changed: Sequence[str], missing: Sequence[str], files: int) -
 
 
 def _name(path: str) -> str:
-    return path.rpartition("/")[2]
+    return f"“{path.rpartition('/')[2]}”"

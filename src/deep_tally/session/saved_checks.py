@@ -42,6 +42,24 @@ class SavedAs:
     is_beside: bool = False
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Base:
+    """What a check takes over from a document that is there, so that it need not be at hand.
+
+    Attributes
+    ----------
+    path : Path
+    rounds : int
+        How many rounds stand before the one that is written.
+    with_tracks : bool
+        Whether what was measured in that round is taken over too.
+    """
+
+    path: Path
+    rounds: int
+    with_tracks: bool
+
+
 def home() -> Path:
     """Where checks are saved unless the user says otherwise (XDG data folder)."""
     return user_data_path("deep-tally") / "checks"
@@ -79,6 +97,7 @@ def save_check(
     path: Path,
     *,
     rests_on: str | None = None,
+    base: Base | None = None,
     client: ClientFiles = NO_CLIENT,
     into_delivery: bool = False,
 ) -> SavedAs:
@@ -91,6 +110,8 @@ def save_check(
     path : Path
     rests_on : str, optional
         The revision it is to replace: where another one lies there, the check goes beside it. None replaces any.
+    base : Base, optional
+        What is taken over from a document that is there.
     client : ClientFiles
     into_delivery : bool
 
@@ -98,26 +119,37 @@ def save_check(
     ------
     CannotWrite
         As `write_atomically`; or something that is no saved check lies there.
+    SavedCheckRefused
+        The document to take over from is not what it was.
     """
     check = replace(check, saved_at=now(), revision=uuid.uuid4().hex)
-    content = _document(check)
+    content = _document(check, base)
     with ExitStack() as held:
         with suppress(OSError):  # nothing there yet, or a drive that knows no locks
             fcntl.flock(held.enter_context(path.open("rb")), fcntl.LOCK_EX)
         require_saved_check(path)
         target = path
         if rests_on is not None and path.exists() and revision_of(path) not in (None, rests_on):
-            target = _beside(path)
+            target = free_place(path)
         write_atomically(content, target, client=client, into_delivery=into_delivery)
     return SavedAs(path=target, revision=check.revision, is_beside=target != path)
 
 
-def _document(check: SavedCheck) -> str:
+def _document(check: SavedCheck, base: Base | None) -> str:
     """The document: every top-level value on a line of its own, the small ones first."""
     from deep_tally import __version__
     from deep_tally.session.codec import encode
 
     said = {"kind": KIND, "schema": SCHEMA, "program": __version__, **encode(check)}
+    if base is not None:
+        there, this = _loaded(base.path).get("rounds"), said["rounds"][-1]
+        if not isinstance(there, list) or len(there) < base.rounds + base.with_tracks:
+            raise SavedCheckRefused(str(base.path), Phrase("saved.damaged"), Phrase("saved.check-again"))
+        if base.with_tracks:
+            if there[base.rounds]["contents"] != this["contents"]:
+                raise SavedCheckRefused(str(base.path), Phrase("saved.damaged"), Phrase("saved.check-again"))
+            this["tracks"] = there[base.rounds]["tracks"]
+        said["rounds"] = [*there[: base.rounds], this]
     lines = [f"{json.dumps(key)}: {json.dumps(value, separators=(',', ':'))}" for key, value in said.items()]
     return "{" + ",\n".join(lines) + "}\n"
 
@@ -130,11 +162,13 @@ def revision_of(path: Path) -> str | None:
         return None
 
 
-def _beside(path: Path) -> Path:
-    number = 2
-    while os.path.lexists(beside := path.with_name(f"{path.stem} {number}{path.suffix}")):
+def free_place(path: Path) -> Path:
+    """The path, or one beside it where something lies there."""
+    number, free = 2, path
+    while os.path.lexists(free):
+        free = path.with_name(f"{path.stem} {number}{path.suffix}")
         number += 1
-    return beside
+    return free
 
 
 def read_check(path: Path) -> SavedCheck:

@@ -113,7 +113,7 @@ def ask_where(
     kinds : sequence of (words, ending)
         The forms to choose from, the first one proposed; a name without a known ending gets the chosen one's.
     """
-    proposed = settings.folder("reply") / f"{_plain_name(name)}{kinds[0][1]}"
+    proposed = settings.folder("reply") / f"{plain_name(name)}{kinds[0][1]}"
     filters = ";;".join(f"{words} (*{ending})" for words, ending in kinds)
     chosen, kind = QFileDialog.getSaveFileName(parent, title, str(proposed), filters)
     if not chosen:
@@ -124,7 +124,7 @@ def ask_where(
     return path
 
 
-def _plain_name(name: str) -> str:
+def plain_name(name: str) -> str:
     """A file's name that every system and every mail program takes: plain ASCII, no signs."""
     letters = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
     return " ".join(re.sub(r"[^A-Za-z0-9 ._-]", " ", letters).split()).strip(". ") or "Letter"

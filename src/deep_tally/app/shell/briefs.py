@@ -31,6 +31,19 @@ class Briefs(QObject):
         """The brief as it is in the library or in its file."""
         self.brief: Brief = self.library.unsaved or self.chosen
         """The brief in force, with the user's changes."""
+        self._own: tuple[Brief, Brief] | None = None
+
+    def lend(self, brief: Brief) -> None:
+        """Put the brief of a saved check in force, as long as that is open."""
+        if self._own is None:
+            self._own = self.brief, self.chosen
+        self.put(brief, brief)
+
+    def give_back(self) -> None:
+        """Put the user's own brief in force again: that of a saved check is not the next delivery's."""
+        if self._own is not None:
+            (brief, chosen), self._own = self._own, None
+            self.put(brief, chosen)
 
     def choose_file(self, path: Path) -> None:
         """Take the brief in a file."""
@@ -97,7 +110,8 @@ class Briefs(QObject):
     def keep_unsaved(self) -> None:
         """Keep changes that were not saved for the next window."""
         with contextlib.suppress(DeepTallyError):
-            self.library.keep_unsaved(self.brief if self.is_changed else None)
+            brief, chosen = self._own or (self.brief, self.chosen)
+            self.library.keep_unsaved(brief if brief != chosen else None)
 
     def _try(self, what: Callable[[], None]) -> bool:
         try:

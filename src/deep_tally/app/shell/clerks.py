@@ -12,17 +12,20 @@ from platformdirs import user_cache_path
 from PySide6.QtCore import QObject, Signal
 
 from deep_tally import __version__
+from deep_tally.engine.saving import PackedCheck, write_packed
 from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import ClientFiles
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import save_reply
+from deep_tally.session.saved_checks import SavedAs
 from deep_tally.work.atomic import sweep_unfinished
-from deep_tally.work.crew import Crew, Failed, Progress, Returned
+from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
 
 _DEMO = "the demo delivery"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
+_SAVING_CHECK = "saving the check "
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
 
@@ -32,6 +35,8 @@ class Clerks(QObject):
 
     saved = Signal(str, bool)
     """(one sentence for the user, whether it worked): a page was written, or could not be."""
+    check_saved = Signal(object, object, str)
+    """(whose, SavedAs or None, one sentence where it could not be): the open check was saved."""
     demo_made = Signal(object)
     """The demo's folder is there."""
     demo_failed = Signal(str)
@@ -59,6 +64,10 @@ class Clerks(QObject):
         """Whether a page is being written."""
         return self._saving > 0
 
+    def save_check(self, whose: int, packed: PackedCheck, client: ClientFiles) -> None:
+        """Write the open check; `check_saved` says how it went."""
+        self._submit(f"{_SAVING_CHECK}{whose}", write_packed, packed, client)
+
     def make_demo(self) -> None:
         """Make the demo delivery, unless it is there already."""
         self._submit(_DEMO, _make_demo)
@@ -80,6 +89,8 @@ class Clerks(QObject):
                 for folder in [f for f in self._left_folders if not f.path.exists()]:
                     folder.remove()
                     self._left_folders.remove(folder)
+            elif report.job.startswith(_SAVING_CHECK):
+                self._take_check(report)
             elif not isinstance(report, Progress):
                 self._take_made(report) if report.job == _DEMO else self._take_saved(report)
 
@@ -95,6 +106,17 @@ class Clerks(QObject):
             self.saved.emit(*report.value)
         else:
             self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
+
+    def _take_check(self, report: Report) -> None:
+        whose = int(report.job.removeprefix(_SAVING_CHECK))
+        if isinstance(report, Failed):
+            trouble = f"The check cannot be saved: {report.problem}; {report.remedy}."
+            self.check_saved.emit(whose, None, trouble)
+        elif isinstance(report, Returned):
+            at = report.value
+            self.check_saved.emit(
+                whose, at if isinstance(at, SavedAs) else None, "" if isinstance(at, SavedAs) else str(at)
+            )
 
     @property
     def is_busy(self) -> bool:

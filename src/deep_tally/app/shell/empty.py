@@ -9,13 +9,16 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.shell.recent_list import RecentList
 from deep_tally.model.findings import QUESTIONS, Action
 from deep_tally.reply.action_words import ACTION_MEANINGS, ACTION_WORDS
+from deep_tally.session.recent_checks import forget, recent_checks
 
 _RULE_STEP = 27
 _MARGIN_X = 52
 _FIRST_RULE = 5
 _SHEET_WIDTH = 760
+_RECENT_MOST = 8
 
 
 class _Legend(QWidget):
@@ -75,6 +78,10 @@ class EmptyPage(QWidget):
         column.addWidget(self._line("Your client's files are never changed, and nothing leaves this machine."))
         column.addSpacing(_RULE_STEP)
         column.addLayout(buttons)
+        column.addSpacing(2 * _RULE_STEP - 38)  # the rows stand on the ruled lines again
+        self.recent = RecentList(theme, _RULE_STEP, _RECENT_MOST)
+        self.recent.forgotten.connect(self._forget)
+        column.addWidget(self.recent)
         inside = QWidget()
         inside.setLayout(column)
         inside.setFixedWidth(_SHEET_WIDTH)
@@ -87,6 +94,14 @@ class EmptyPage(QWidget):
         whole.addLayout(line)
         whole.addStretch()
         theme.changed.connect(self.update)
+
+    def show_recent(self) -> None:
+        """List the checks that were saved last."""
+        self.recent.show_checks(recent_checks())
+
+    def _forget(self, path: str) -> None:
+        forget(path)
+        self.show_recent()
 
     def _line(self, words: str) -> PlainLabel:
         label = PlainLabel(words)

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence
 
 from deep_tally.app.shell.actions import add_action
+from deep_tally.reply.action_words import readable
+from deep_tally.session.recent_checks import recent_checks
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.window import Window
@@ -23,6 +27,8 @@ class MainMenus:
         add_action(files, "Open a &folder…", window.choose_folder, QKeySequence.StandardKey.Open)
         add_action(files, "Open &zips or files…", window.choose_files, "Ctrl+Shift+O")
         add_action(files, "Open the &demo", lambda: window.state.open_demo())
+        self._recent = files.addMenu("Recent &checks")
+        self._recent.aboutToShow.connect(self._fill_recent)
         files.addSeparator()
         add_action(files, "Check against a &brief file…", lambda: window.brief_menu.choose_file())
         add_action(files, "&Read the delivery again", lambda: window.state.open_again(), "F5")
@@ -31,6 +37,7 @@ class MainMenus:
         picture = "Save the p&icture that is shown…"
         add_action(files, picture, lambda: window.picture_saver.ask_and_save(), "Ctrl+Shift+P")
         add_action(files, "&Copy the reply as text", lambda: window.navigator.copy_reply(), "Ctrl+Shift+C")
+        add_action(files, "Save the chec&k as…", window.save_check_as, "Ctrl+Shift+S")
         files.addSeparator()
         add_action(files, "&Quit", window.close, QKeySequence.StandardKey.Quit)
         self._edit = bar.addMenu("&Edit")
@@ -41,6 +48,17 @@ class MainMenus:
         add_action(helps, "&About Deep Tally", window.show_about)
         self.cancel = add_action(helps, "&Cancel measuring", lambda: window.state.cancel(), "Esc")
         self.cancel.setEnabled(False)
+
+    def _fill_recent(self) -> None:
+        window = self._window
+        window.theme.style(self._recent)
+        self._recent.clear()
+        checks = recent_checks()
+        for check in checks:
+            words = readable(check.name).replace("&", "&&")
+            add_action(self._recent, words, partial(window.open, [Path(check.path)]))
+        if not checks:
+            add_action(self._recent, "None yet", lambda: None).setEnabled(False)
 
     def furnish(self) -> None:
         """Add what is about the views."""

@@ -13,6 +13,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QUndoStack
 
+from deep_tally.app.shell.autosave import Autosave
 from deep_tally.app.shell.briefs import Briefs
 from deep_tally.app.shell.clerks import Clerks
 from deep_tally.app.shell.file_reader import FileReader
@@ -42,7 +43,9 @@ from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.role_words import role_words
 from deep_tally.session.cached import compare_cached, match_cached, measure_cached
+from deep_tally.session.saved_checks import require_saved_check
 from deep_tally.session.words import add_word, vocabulary_at_hand
+from deep_tally.work.atomic import require_not_the_clients
 from deep_tally.work.crew import Crew, Progress
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
@@ -92,6 +95,9 @@ class CheckState(QObject):
         self.clerks = Clerks(self)
         self.clerks.demo_made.connect(self._open_demo)
         self.clerks.demo_failed.connect(self._refuse_demo)
+        self.autosave = Autosave(self.clerks, self)
+        self.autosave.placed.connect(self.keep_corrections)
+        self.autosave.said.connect(self.noticed)
         self.vocabulary, self._refused_words = vocabulary_at_hand()
         self.run: CheckRun | None = None
         """The check that is open."""
@@ -131,6 +137,7 @@ class CheckState(QObject):
 
     def close(self) -> None:
         """End all work; changes to the brief that were not saved are there again next time."""
+        self.autosave.flush()
         if self._keeping.isActive():
             self.keep_corrections()
         self.briefs.keep_unsaved()
@@ -189,21 +196,39 @@ class CheckState(QObject):
 
     def open(self, paths: Sequence[Path], *, rough_mix: Path | None = None) -> None:
         """List and measure a delivery; the one open before is put away once the new one is found."""
-        self._open(paths, rough_mix, again=None)
+        self._open(paths, rough_mix)
 
     def open_again(self) -> None:
         """Read the open delivery again: only files that are new or changed are measured."""
         if self.run is not None:
             self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
-    def _open(self, paths: Sequence[Path], rough_mix: Path | None, *, again: CheckRun | None) -> None:
+    def open_moved(self, place: Path) -> None:
+        """Open the saved check that is open once more, with its files where they are now."""
+        if self.run is not None and self.run.saved is not None:
+            self._open([self.run.saved.path], None, moved_to=place)
+
+    def _open(
+        self,
+        paths: Sequence[Path],
+        rough_mix: Path | None,
+        *,
+        again: CheckRun | None = None,
+        moved_to: Path | None = None,
+    ) -> None:
         self.opening.emit("Looking through the files", paths[0].name if paths else "")
         if self._keeping.isActive():
             self.keep_corrections()  # what was said a moment ago may be about what is opened now
         self._stop_measuring()
         self._abandon()
         self._next = CheckRun(
-            paths, self.brief, vocabulary=self.vocabulary, rough_mix=rough_mix, crew=self._crew, again=again
+            paths,
+            self.brief,
+            vocabulary=self.vocabulary,
+            rough_mix=rough_mix,
+            crew=self._crew,
+            again=again,
+            moved_to=moved_to,
         )
         self._next.job, self._next.compare_job, self._next.match_job = self.job, self.compare_job, self.match_job
         self.clerks.tidy()
@@ -260,6 +285,7 @@ class CheckState(QObject):
         if run is None:
             return
         self._keeping.start()
+        self.autosave.changed()
         is_letter_alone = replace(run.corrections, letter=corrections.letter) == corrections
         was_judged = self.delivery is not None or self._settling.isActive()
         if run.correct(corrections):
@@ -280,6 +306,16 @@ class CheckState(QObject):
                 self.run.keep_corrections()
             except DeepTallyError as error:
                 self.refused.emit(str(error))
+
+    def save_check_as(self, path: Path) -> None:
+        """Save the check at a place of the user's, unless something else lies there or it is the client's folder."""
+        try:
+            require_saved_check(path)
+            require_not_the_clients(path, self.client, into_delivery=True)
+        except DeepTallyError as error:
+            self.noticed.emit(str(error))
+            return
+        self.autosave.save_as(path)
 
     def add_word(self, part: str, phrase: str) -> bool:
         """Keep a word of the user's own for a part; returns whether it can be used."""
@@ -385,7 +421,9 @@ class CheckState(QObject):
             self.keep_corrections()
         is_again = before is not None and run.is_again
         self._next, self.run, self.delivery = None, run, None
-        run.brief, run.vocabulary = self.brief, self.vocabulary
+        run.vocabulary = self.vocabulary
+        self.autosave.watch(run)
+        self._take_brief_of(run)
         self._settling.stop()
         self.undo_stack.clear()
         self.opened.emit(is_again)
@@ -397,6 +435,15 @@ class CheckState(QObject):
             self.noticed.emit(f"Your earlier corrections apply: {correction_words(run.recalled)}.")
         if before is not None:
             self.clerks.tidy(before.let_go())
+
+    def _take_brief_of(self, run: CheckRun) -> None:
+        """A saved check is shown against the brief it was checked against; any other against the one in force."""
+        asked = run.opened.brief if run.opened is not None else None
+        if asked is not None:
+            self.briefs.lend(asked)
+        elif not run.is_again:
+            self.briefs.give_back()
+        run.brief = self.brief
 
     def _take_brief(self) -> None:
         self.brief_changed.emit()
@@ -424,6 +471,7 @@ class CheckState(QObject):
         self._settling.stop()
         if self.run is not None and self.run.delivery is not None:
             self.delivery = self.run.delivery
+            self.autosave.changed()
             self.assessed.emit()
 
 

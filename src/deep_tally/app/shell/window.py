@@ -24,10 +24,12 @@ from deep_tally.app.shell.empty import EmptyPage
 from deep_tally.app.shell.main_menus import MainMenus
 from deep_tally.app.shell.message_line import MessageLine
 from deep_tally.app.shell.navigator import Navigator
+from deep_tally.app.shell.offer_strip import OfferStrip
 from deep_tally.app.shell.progress import ProgressStrip
 from deep_tally.app.shell.song_strip import SongStrip
 from deep_tally.app.shell.steps import Steps
 from deep_tally.reply.action_words import readable
+from deep_tally.session.saved_checks import ENDING
 
 if TYPE_CHECKING:
     from deep_tally.app.base.listening import Listening
@@ -43,6 +45,7 @@ if TYPE_CHECKING:
     from deep_tally.app.player.player_bar import PlayerBar
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.shell.brief_menu import BriefMenu
+    from deep_tally.app.shell.offers import Offers
     from deep_tally.app.shell.picture_saver import PictureSaver
     from deep_tally.app.shell.playback import Playback
     from deep_tally.app.shell.presenter import Presenter
@@ -50,7 +53,8 @@ if TYPE_CHECKING:
     from deep_tally.app.shell.state import CheckState
 
 _FILES = (
-    "Zips and audio (*.zip *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
+    "Zips, audio and saved checks"
+    f" (*.zip *{ENDING} *.wav *.wave *.bwf *.aif *.aiff *.flac *.ogg *.mp3 *.caf *.w64 *.rf64 *.au);;All files (*)"
 )
 
 
@@ -68,6 +72,7 @@ class Window(QMainWindow):
     brief_panel: BriefPanel
     brief_menu: BriefMenu
     filter: SheetFilter
+    offers: Offers
     picture_saver: PictureSaver
     presenter: Presenter
     playback: Playback
@@ -109,8 +114,10 @@ class Window(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.band)
         self.steps, self.progress, self.said = Steps(), ProgressStrip(), MessageLine(theme)
+        self.offer = OfferStrip(theme)
         column.addWidget(self.steps)
         column.addWidget(self.progress)
+        column.addWidget(self.offer)
         self._beside = QHBoxLayout()
         self._beside.setSpacing(0)
         self._beside.addWidget(self.pages, 1)
@@ -119,8 +126,9 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self.navigator = Navigator(self)
         self.menus = MainMenus(self)
-        for part in (self.menuBar(), self.band, self.steps, self.progress, self.empty, self.desk):
+        for part in (self.menuBar(), self.band, self.steps, self.progress, self.offer, self.empty, self.desk):
             theme.style(part)
+        self.empty.show_recent()
         self.navigator.show_empty()
         self.band.show_nothing()
         if (geometry := settings.state("window")) is not None:
@@ -129,6 +137,7 @@ class Window(QMainWindow):
     def furnish(self) -> None:
         """Bring in the views and the check's state."""
         from deep_tally.app.shell.brief_menu import BriefMenu
+        from deep_tally.app.shell.offers import Offers
         from deep_tally.app.shell.picture_saver import PictureSaver
         from deep_tally.app.shell.playback import Playback
         from deep_tally.app.shell.presenter import Presenter
@@ -148,6 +157,7 @@ class Window(QMainWindow):
         self.brief_menu = BriefMenu(self.state, self.brief_panel, self.settings)
         self.menus.furnish()
         self._wiring = Wiring(self)
+        self.offers = Offers(self)
         if (split := self.settings.state("splitter")) is not None:
             self.splitter.restoreState(split)
         self.presenter.show_brief()
@@ -250,17 +260,47 @@ class Window(QMainWindow):
     def saved(self, words: str, worked: bool) -> None:
         """A page was written or not; a window that waits for it closes now, unless it would be lost."""
         self.say(readable(words))
-        if self._closes_when_saved and not self.state.clerks.is_saving:
+        self._close_when_saved(worked)
+
+    def check_saved(self) -> None:
+        """The check was saved, or could not be, which was said then."""
+        self._close_when_saved(True)
+
+    def _close_when_saved(self, worked: bool) -> None:
+        if self._closes_when_saved and not self._is_saving:
             self._closes_when_saved = False
             if worked:
                 self.close()
 
+    @property
+    def _is_saving(self) -> bool:
+        return self.state.clerks.is_saving or self.state.autosave.is_busy
+
+    def save_check_as(self) -> None:
+        """Ask where the check is to be saved from now on."""
+        if self.state.delivery is None:
+            self.say("There is no check to save yet.")
+            return
+        from deep_tally.app.pages.paper import plain_name
+
+        name = plain_name(f"Check {self.state.delivery.name}")
+        start = str(self.settings.folder("check") / f"{name}{ENDING}")
+        chosen, _ = QFileDialog.getSaveFileName(self, "Save the check", start, f"Saved checks (*{ENDING})")
+        if chosen:
+            path = Path(chosen)
+            path = path if path.suffix.casefold() == ENDING else path.with_name(path.name + ENDING)
+            self.settings.set_folder("check", path.parent)
+            self.state.save_check_as(path)
+
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._furnished:
             self.reply.keep_edits()
-        if self._furnished and self.state.clerks.is_saving:
+            self.state.autosave.flush()
+        if self._furnished and self._is_saving and not self._closes_when_saved:
+            # What waits is written in a moment; whoever closes the window once more does not want to wait.
             self._closes_when_saved = True
-            self.say("A page is being saved; the window closes when that is done.")
+            what = "A page" if self.state.clerks.is_saving else "The check"
+            self.say(f"{what} is being saved; the window closes when that is done. Close it again to stop waiting.")
             event.ignore()
             return
         self.settings.set_state("window", self.saveGeometry())

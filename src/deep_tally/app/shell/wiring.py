@@ -52,6 +52,7 @@ class Wiring(QObject):
         state.abandoned.connect(presenter.abandoned)
         state.refused.connect(self._refused)
         state.clerks.saved.connect(self._window.saved)
+        state.autosave.saved.connect(self._window.check_saved)
         self._window.progress.cancel_button.clicked.connect(state.cancel)
         for view in (window.line_up, window.mix_match, window.parts, window.names, window.reply):
             view.corrected.connect(state.correct)
