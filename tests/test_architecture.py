@@ -248,6 +248,8 @@ TOGETHER = {
     "compare/test_matching.py": "compare: song_jobs",
     "check/rules/test_start.py": "check/rules: stamps",
     "engine/test_check_run.py": "engine: opening preparing",
+    "engine/test_saved.py": "engine: saving; reply: saved_words; session: saved_checks saved_schema",
+    "app/test_decisions.py": "reply: decision_words",
     "views/test_rows.py": "views: cell_texts columns filter",
     "app/test_line_up.py": "views: time_axis",
     "app/test_reliability.py": "views: not_checked",

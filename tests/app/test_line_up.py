@@ -447,7 +447,7 @@ def test_lanes_are_drawn_anew_when_they_change_and_not_when_only_the_cursor_move
 
 
 def test_a_reference_or_click_is_only_heard_where_it_is_chosen(view: LineUpView, window: Window) -> None:
-    window.state.set_roles(dict.fromkeys([CLARINET], Role.CLICK))
+    window.state.sorter.set_roles(dict.fromkeys([CLARINET], Role.CLICK))
     wait(lambda: window.state.delivery is not None and not window.state.is_measuring)
     press(view, Qt.Key.Key_Space)
     assert CLARINET not in window.listening.paths
@@ -523,7 +523,7 @@ def test_a_group_beside_its_members_is_left_out_until_the_user_says_otherwise(vi
     assert {"04 Upright bass.wav", "07 Nylon guitar right.wav"} <= set(window.listening.paths)
     press(view, Qt.Key.Key_Space)
     wait(lambda: not window.listening.is_playing)
-    window.state.set_roles({group: Role.GROUP})
+    window.state.sorter.set_roles({group: Role.GROUP})
     wait(lambda: window.state.delivery is not None)
     assert not lane(view, group).plays_twice
     window.state.undo_stack.undo()

@@ -34,9 +34,9 @@ def opened(window: Window, folder: Path) -> Window:
 
 def say_much(window: Window) -> None:
     state = window.state
-    state.set_roles(dict.fromkeys(["01 Bass a.wav"], Role.CLICK))
+    state.sorter.set_roles(dict.fromkeys(["01 Bass a.wav"], Role.CLICK))
     wait(lambda: state.delivery is not None)
-    state.set_rough_mix("02 Bass b.wav")
+    state.sorter.set_rough_mix("02 Bass b.wav")
     wait(lambda: state.delivery is not None)
     state.correct(state.corrections.with_place("03 Bass c.wav", 480), "Place")
     state.correct(state.corrections.with_tempo("Song 96 BPM", 90.0), "Tempo")

@@ -204,7 +204,7 @@ def test_what_was_asked_besides_parts_stands_there_too(named: Window) -> None:
     assert "rough mix" in told
     named.state.briefs.edit("needs", {"rough_mix": False}, "x")
     assert named.parts.besides.isHidden()
-    named.state.set_roles(dict.fromkeys(["06 Gtr R.wav"], Role.GROUP))
+    named.state.sorter.set_roles(dict.fromkeys(["06 Gtr R.wav"], Role.GROUP))
     wait(lambda: named.state.delivery is not None)
     named.navigator.show_parts()
     assert "06 Gtr R.wav  (group)" in others(named)

@@ -78,7 +78,7 @@ def test_a_check_is_saved_by_itself_and_listed_on_the_first_page(opened: Window,
 
 
 def test_what_is_said_is_in_the_saved_check_within_a_second(opened: Window) -> None:
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     wait(lambda: read_check(only_check()).rounds[-1].corrections.roles == {"02 Cello.wav": Role.GROUP}, seconds=1.5)
     opened.state.undo_stack.undo()
     wait(lambda: read_check(only_check()).rounds[-1].corrections.roles == {}, seconds=1.5)
@@ -88,7 +88,7 @@ def test_what_is_said_is_in_the_saved_check_within_a_second(opened: Window) -> N
 def test_a_recent_check_opens_by_keyboard_without_its_files(
     opened: Window, delivery: Path, windows: list[Window], qtbot: QtBot
 ) -> None:
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     wait(lambda: not opened.state.autosave.is_busy)
     before = opened.state.delivery
     shutil.rmtree(delivery)
@@ -144,7 +144,7 @@ def test_files_that_changed_since_are_named_and_read_again_on_demand(
 
 
 def test_a_window_that_closes_waits_for_the_check(opened: Window, qtbot: QtBot) -> None:
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     opened.close()
     assert opened.isVisible()
     assert "The check is being saved" in opened.said.text()
@@ -155,7 +155,7 @@ def test_a_window_that_closes_waits_for_the_check(opened: Window, qtbot: QtBot) 
 def test_whoever_closes_it_once_more_need_not_wait_and_loses_nothing(
     opened: Window, delivery: Path, windows: list[Window]
 ) -> None:
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     opened.close()
     opened.close()
     assert not opened.isVisible()
@@ -170,9 +170,9 @@ def test_two_windows_that_save_one_check_lose_nothing(opened: Window, windows: l
     window.open([only_check()])
     wait(lambda: window.state.delivery is not None)
     first = only_check()
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     wait(lambda: not opened.state.autosave.is_busy)
-    window.state.set_roles({"03 Voice.wav": Role.REFERENCE})
+    window.state.sorter.set_roles({"03 Voice.wav": Role.REFERENCE})
     wait(lambda: not window.state.autosave.is_busy)
     assert "Another window saved this check meanwhile" in window.said.text()
     beside = next(p for p in home().glob("*.deeptally") if p != first)
@@ -188,7 +188,7 @@ def test_a_check_is_saved_where_the_user_wants_and_goes_on_there(
     qtbot.keyClick(opened, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     wait(lambda: place.exists() and not opened.state.autosave.is_busy)
     assert len(read_check(place).rounds[0].tracks) == 3
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     wait(lambda: not opened.state.autosave.is_busy)
     assert read_check(place).rounds[-1].corrections.roles == {"02 Cello.wav": Role.GROUP}
     assert recent_checks()[0].path == str(place)
@@ -210,13 +210,13 @@ def test_a_folder_that_cannot_be_written_is_said_once(opened: Window) -> None:
     said: list[str] = []
     opened.state.noticed.connect(said.append)
     for role in (Role.GROUP, Role.REFERENCE):
-        opened.state.set_roles({"02 Cello.wav": role})
+        opened.state.sorter.set_roles({"02 Cello.wav": role})
         wait(lambda: not opened.state.autosave.is_busy)
     assert len(said) == 1
     assert said[0].startswith(f"The check cannot be saved in {home()}: ")
     home().unlink()
     aside.rename(home())
-    opened.state.set_roles({"02 Cello.wav": Role.GROUP})
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     wait(lambda: not opened.state.autosave.is_busy)
     assert read_check(only_check()).rounds[-1].corrections.roles == {"02 Cello.wav": Role.GROUP}
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 
 import numpy as np
@@ -75,3 +76,31 @@ def test_rounds_without_a_file_in_common_say_so_file_by_file(tmp_path: Path) -> 
     sound(other / "Gong.wav", 3.0)
     document = json.loads(run("compare", first, other, "--whole", "--json", "-").stdout)
     assert {f["state"] for f in document["files"]} == {"new", "gone"}
+
+
+def test_saved_checks_stand_for_their_deliveries(tmp_path: Path) -> None:
+    first = written(tmp_path / "Tide 96 BPM", clipped="Bass", mix=True)
+    fixed = written(tmp_path / "again" / "Tide 96 BPM", mix=True)
+    places = [tmp_path / "one.deeptally", tmp_path / "two.deeptally"]
+    assert [run("check", f, "--save", p).returncode for f, p in zip((first, fixed), places, strict=True)] == [1, 0]
+    done = run("compare", *places)
+    assert (done.returncode, done.stdout) == (0, run("compare", first, fixed).stdout)
+    letter = run("reply", places[0])
+    assert letter.stdout == run("reply", first).stdout
+    assert "02 Bass: distorts" in letter.stdout
+    assert run("check", places[0]).stdout == run("check", first).stdout
+    shutil.rmtree(first)
+    alone = run("reply", places[0])
+    assert (alone.returncode, alone.stdout) == (0, letter.stdout)
+    assert "The files of this check are not where they were" in alone.stderr
+    assert run("compare", *places).returncode == 0
+
+
+def test_a_check_is_never_saved_over_anything_else(tmp_path: Path) -> None:
+    folder = written(tmp_path / "Tide 96 BPM")
+    place = tmp_path / "notes.txt"
+    place.write_text("dear diary")
+    done = run("check", folder, "--save", place)
+    assert (done.returncode, place.read_text()) == (2, "dear diary")
+    assert "something that is not a saved check lies there; choose another name." in done.stderr
+    assert run("check", folder, "--save", folder / "x.deeptally").returncode == 2  # into the client's folder

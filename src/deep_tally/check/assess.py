@@ -7,12 +7,14 @@ from dataclasses import replace
 from types import MappingProxyType
 
 from deep_tally.check.common import find_common
+from deep_tally.check.decided import apart
 from deep_tally.check.registry import tally, tally_alone
 from deep_tally.check.roles import in_requested_roles, settled_roles
 from deep_tally.check.rules.stamps import placements_of
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
+from deep_tally.model.decisions import Decision
 from deep_tally.model.delivery import Common, Delivery, SongFacts, SongSet, Track
 from deep_tally.model.files import Incomplete, Intake, Role, Unchecked
 from deep_tally.model.mix_match import MixMatch
@@ -34,6 +36,7 @@ def assess(
     matches: Mapping[str, MixMatch] = MappingProxyType({}),
     vocabulary: Vocabulary | None = None,
     incomplete: Sequence[Incomplete] = (),
+    of_client: Sequence[Decision] = (),
 ) -> Delivery:
     """Form the song sets of a delivery and tally their findings.
 
@@ -54,6 +57,8 @@ def assess(
         The words for parts, with the user's own; else the shipped ones.
     incomplete : sequence of Incomplete
         What could not be compared here; what could not be opened or measured is known from `intake` and `tracks`.
+    of_client : sequence of Decision
+        What was decided about findings of this client for good.
     """
     sets = []
     for name in intake.songs:
@@ -63,6 +68,9 @@ def assess(
         song = _with_names(song, brief, corrections.parts, vocabulary)
         sets.append(replace(song, statements=_statements(intake, name, song, vocabulary)))
     named = dict(zip(intake.songs, (s.name for s in sets), strict=True))
+    families = {path: name.family for song in sets for path, name in song.names.items()}
+    found = [finding for song in sets for finding in tally(song, brief)]
+    findings, decided = apart(found, corrections.decisions, of_client, families)
     return Delivery(
         source=intake.source,
         name=intake.name,
@@ -75,7 +83,8 @@ def assess(
             *incomplete,
             *(unread for comparison in comparisons.values() for unread in comparison.unread),
         ),
-        findings=tuple(finding for song in sets for finding in tally(song, brief)),
+        findings=findings,
+        decided=decided,
     )
 
 

@@ -69,7 +69,7 @@ class Comparing(SongJobs[Key, Comparison]):
             # What holds among many holds among some of them: leaving files out seldom asks for anything new.
             paths = {e.path for e in entries}
             among = (c.among(paths) for larger, c in known.items() if set(key) <= set(larger))
-            earlier = next((c for c in among if c is not None), None)
+            earlier = known[key] if key in known else next((c for c in among if c is not None), None)
             if earlier is not None:
                 self.found[key] = earlier
             else:

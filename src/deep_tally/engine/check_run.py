@@ -34,6 +34,7 @@ from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
 from deep_tally.model.mix_match import MixMatch
 from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.session.cached import compare_cached, match_cached, measure_cached
+from deep_tally.session.client_decisions import decisions_of
 from deep_tally.session.corrections import keep
 from deep_tally.work.crew import Crew, Failed, Progress, Report
 
@@ -170,10 +171,7 @@ class CheckRun:
         self._is_over = False
         self._owns_crew = crew is None
         self.crew = Crew(preload=KERNELS, forks=True) if crew is None else crew
-        try:
-            self._unpacked: UnpackFolder | None = UnpackFolder()
-        except OSError:
-            self._unpacked = None  # then zips are said to be unpacked by hand
+        self._unpacked = _unpack_folder()
         into = self._unpacked.files if self._unpacked else None
         self.opened: Opened | None = None
         """The delivery as it was found; None while it is looked for."""
@@ -400,6 +398,7 @@ class CheckRun:
                 *(self.matching.incomplete if self.matching is not None else ()),
             ),
             vocabulary=self.vocabulary,
+            of_client=decisions_of(self.corrections.letter.client),
         )
         return self.delivery
 
@@ -430,7 +429,7 @@ class CheckRun:
                 self.crew.cancel()
             self._begin({path: t for path, t in known.items() if is_measured(t)})
             return True
-        if replace(before, letter=corrections.letter) != corrections and self.delivery is not None:
+        if self.delivery is not None and needs_assessing(before, corrections):
             self.assess()
         return False
 
@@ -471,6 +470,18 @@ class CheckRun:
             self.crew.close()
         if (unpacked := self.let_go()) is not None:
             unpacked.remove()
+
+
+def _unpack_folder() -> UnpackFolder | None:
+    try:
+        return UnpackFolder()
+    except OSError:
+        return None  # then zips are said to be unpacked by hand
+
+
+def needs_assessing(before: Corrections, now: Corrections) -> bool:
+    """Whether findings may be others: what the letter says is none of their business, but for whose it is."""
+    return replace(before, letter=now.letter) != now or before.letter.client != now.letter.client
 
 
 def is_measured(track: Track) -> bool:

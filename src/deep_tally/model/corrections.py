@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import TypeVar
 
+from deep_tally.model.decisions import Decision
 from deep_tally.model.files import Role
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.model.naming import Order
@@ -44,6 +45,8 @@ class Corrections:
         Whether the reply lists the new names.
     letter : LetterEdits
         What the reply says otherwise, and to whom.
+    decisions : tuple of Decision
+        What was decided about findings, the latest last.
     """
 
     roles: Mapping[str, Role] = field(default_factory=dict)
@@ -58,6 +61,7 @@ class Corrections:
     order: Order = "delivered"
     in_reply: bool = False
     letter: LetterEdits = NO_EDITS
+    decisions: tuple[Decision, ...] = ()
 
     def with_role(self, paths: Iterable[str], role: Role) -> Corrections:
         """Files are for this."""
@@ -97,6 +101,14 @@ class Corrections:
     def with_name(self, path: str, name: str | None) -> Corrections:
         """A file gets a name of one's own; None or nothing gives it back to the pattern."""
         return replace(self, names=_with(self.names, path, name or None))
+
+    def with_decision(self, decision: Decision) -> Corrections:
+        """Something was decided."""
+        return replace(self, decisions=(*(d for d in self.decisions if d != decision), decision))
+
+    def without_decision(self, decision: Decision) -> Corrections:
+        """A decision is taken back."""
+        return replace(self, decisions=tuple(d for d in self.decisions if d != decision))
 
 
 def _with(values: Mapping[str, T], key: str, value: T | None) -> dict[str, T]:

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from deep_tally.model.comparison import Comparison, SumPeak
+from deep_tally.model.decisions import Decided
 from deep_tally.model.files import (
     NO_BASIS,
     Damage,
@@ -243,7 +244,8 @@ class Delivery:
     """What the client sent, measured and assessed.
 
     `others` are the files that are not audio; `troubles` one sentence each for what could not be looked into;
-    `incomplete` what this machine kept the check from doing: it is never the client's to answer.
+    `incomplete` what this machine kept the check from doing: it is never the client's to answer; `decided` the findings
+    that the engineer decided about, which are not among `findings`.
     """
 
     source: Path
@@ -253,6 +255,7 @@ class Delivery:
     troubles: tuple[Phrase, ...] = ()
     incomplete: tuple[Incomplete, ...] = ()
     findings: tuple[Finding, ...] = ()
+    decided: tuple[Decided, ...] = ()
 
     @property
     def tracks(self) -> tuple[Track, ...]:

@@ -20,6 +20,7 @@ def correction_words(corrections: Corrections) -> str:
     said += ["the rough mix"] if corrections.rough_mixes else []
     said += ["the tempo"] if corrections.tempos else []
     said += ["how names are made"] if corrections.pattern is not None or corrections.order != "delivered" else []
+    said += [count(len(corrections.decisions), "decision")] if corrections.decisions else []
     said += ["the reply"] if corrections.letter != NO_EDITS else []
     said += ["the names in the reply"] if corrections.in_reply else []
     return listed(said)

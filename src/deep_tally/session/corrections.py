@@ -21,6 +21,7 @@ from platformdirs import user_data_path
 from pydantic import Field, PlainValidator, StrictBool, StrictFloat, StrictInt, TypeAdapter, ValidationError
 
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
+from deep_tally.model.decisions import Decision
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
 from deep_tally.model.letter_edits import LetterEdits
@@ -88,6 +89,7 @@ _OF_ALL: Mapping[str, TypeAdapter[Any]] = MappingProxyType(
         "order": TypeAdapter(Literal["delivered", "family"]),
         "in_reply": TypeAdapter(StrictBool),
         "letter": TypeAdapter(LetterEdits),
+        "decisions": TypeAdapter(tuple[Decision, ...]),
     }
 )
 """What is said of the delivery."""
@@ -260,6 +262,7 @@ def _at(record: _Record, files: Mapping[str, str]) -> Corrections:
         order=said.order,
         in_reply=said.in_reply,
         letter=_letter_at(said.letter, moved),
+        decisions=tuple(replace(d, about=tuple(moved.get(p, p) for p in d.about)) for d in said.decisions),
     )
 
 

@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 from deep_tally.check.assess import facts_of
 from deep_tally.check.common import find_common
 from deep_tally.check.roles import in_requested_roles
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import MidiPair
+from deep_tally.model.decisions import Decided
 from deep_tally.model.delivery import Common, Delivery, SongFacts, Track
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.findings import Action, Finding
@@ -55,6 +56,8 @@ class Row:
         Its part in the peak of all files together, in sentences.
     plays : MidiPair or None
         For a MIDI file: the part whose notes it has.
+    decided : tuple of Decided
+        Its findings that the engineer decided about.
     """
 
     track: Track
@@ -70,6 +73,7 @@ class Row:
     said: tuple[Statement, ...] = ()
     summed: tuple[str, ...] = ()
     plays: MidiPair | None = None
+    decided: tuple[Decided, ...] = ()
 
     @property
     def place(self) -> int:
@@ -178,6 +182,7 @@ def make_sheet(
     siblings = siblings_of({path: names[path] for path in assessed})
     named = readable if len(songs) > 1 else (lambda song: "")
     found = _by_path(delivery.findings if delivery is not None else ())
+    decided = delivery.decided if delivery is not None else ()
     mixes = [m for s in delivery.sets for m in s.comparison.mixes] if delivery is not None else []
     said = {path: found for s in delivery.sets for path, found in s.said_of.items()} if delivery is not None else {}
     sums = {path: sum_lines(s, path) for s in delivery.sets for path in s.by_path} if delivery is not None else {}
@@ -193,25 +198,16 @@ def make_sheet(
             about = said.get(entry.path, ())
             summed = sums.get(entry.path, ())
             row = Row(*known, name=name, sibling_key=sibling_key, role_reason=reason, said=about, summed=summed)
-            rows.append(row)
+            rows.append(replace(row, decided=tuple(d for d in decided if entry.path in d.finding.files)))
     rows += [_companion(e, named, delivery) for e in entries if not e.role.is_audio and not e.text]
     shown = [t for s in songs for t in of_song[s]]
-    lengths = [t.format.seconds for t in shown if t.format is not None]
+    longest = max((t.format.seconds for t in shown if t.format is not None), default=0.0)
     facts = SongFacts()
     if len(songs) == 1 and is_whole and delivery is not None:
         facts = delivery.sets[intake.songs.index(songs[0])].facts
     elif len(songs) == 1:
         facts = facts_of(intake, songs[0], of_song[songs[0]], brief)
-    return Sheet(
-        tuple(rows),
-        _shared(list(commons.values())),
-        max(lengths, default=0.0),
-        brief,
-        delivery,
-        facts,
-        songs,
-        is_whole,
-    )
+    return Sheet(tuple(rows), _shared(list(commons.values())), longest, brief, delivery, facts, songs, is_whole)
 
 
 def _companion(entry: Entry, named: Callable[[str], str], delivery: Delivery | None) -> Row:

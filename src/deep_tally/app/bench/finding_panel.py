@@ -4,18 +4,38 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QAbstractButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QHBoxLayout,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
+from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.marks import draw_shape
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.comparison import MidiPair
+from deep_tally.model.decisions import Decided
 from deep_tally.model.files import Entry, Role, SoundFormat, Unchecked
 from deep_tally.model.findings import Finding
 from deep_tally.model.statements import Statement
 from deep_tally.reply.action_words import ACTION_WORDS, readable
+from deep_tally.reply.decision_words import decided_words
 from deep_tally.reply.numbers import clock, count
 from deep_tally.reply.role_words import role_phrase
 from deep_tally.reply.wording.speaker import Speaker
@@ -24,6 +44,7 @@ from deep_tally.views.rows import Row
 
 PANEL_WIDTH = 380
 _MARKERS_MOST = 40
+_MENU_WIDTH, _MENU_HEIGHT = 28, 22
 _COMPANIONS = {
     Role.MIDI: "MIDI: tempo and key are taken from it where no name states them.",
     Role.DOCUMENT: "A document. Song, tempo and key are taken from it where nothing else states them.",
@@ -58,9 +79,12 @@ def evidence_view(code: str) -> str:
 class FindingCard(QAbstractButton):
     """One finding in words; pressing it goes to its place."""
 
+    decide_wanted = Signal(QPoint)
+    """The menu of decisions is wanted, at this place on the screen."""
+
     def __init__(self, finding: Finding, path: str, speaker: Speaker, theme: Theme, *, root: str = "") -> None:
         super().__init__()
-        self.finding = finding
+        self.finding, self.path = finding, path
         self._theme = theme
         self._headline = speaker.headline(finding)
         evidence = readable(speaker.evidence(finding, path))
@@ -83,7 +107,30 @@ class FindingCard(QAbstractButton):
         policy = QSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
         policy.setHeightForWidth(True)
         self.setSizePolicy(policy)
+        self.menu_button = QToolButton(self)
+        self.menu_button.setText("…")
+        self.menu_button.setAccessibleName(f"Decide about: {self._headline}")
+        self.menu_button.setToolTip(as_plain("Decide: meant so, fixed here, asked already, answered (D)"))
+        self.menu_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # D does the same for the card
+        self.menu_button.setVisible(not root)
+        self.menu_button.clicked.connect(self._want_menu)
         theme.changed.connect(self.update)
+
+    def _want_menu(self) -> None:
+        self.decide_wanted.emit(self.menu_button.mapToGlobal(self.menu_button.rect().bottomLeft()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_D and not event.modifiers() and not self._is_settled:
+            self._want_menu()
+            return
+        super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if not self._is_settled:
+            self._want_menu()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.menu_button.setGeometry(self.width() - _MENU_WIDTH - 4, 4, _MENU_WIDTH, _MENU_HEIGHT)
 
     def heightForWidth(self, width: int) -> int:
         return round(self._lay_out(None, width))
@@ -112,11 +159,12 @@ class FindingCard(QAbstractButton):
             used = font(14 if head else 13, (400 if self._is_settled else 700) if head else 400)
             metrics = QFontMetricsF(used)
             flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignLeft
-            box = metrics.boundingRect(QRectF(28, 0, max(60, width - 36), 4000), int(flags), line)
+            room = max(60, width - 36 - (_MENU_WIDTH if head and not self._is_settled else 0))
+            box = metrics.boundingRect(QRectF(28, 0, room, 4000), int(flags), line)
             if painter is not None:
                 painter.setFont(used)
                 painter.setPen(QColor(colours.ink if head and not self._is_settled else colours.soft))
-                painter.drawText(QRectF(28, y, max(60, width - 36), box.height() + 2), int(flags), line)
+                painter.drawText(QRectF(28, y, room, box.height() + 2), int(flags), line)
                 if head:
                     colour = colours.action(self.finding.action)
                     draw_shape(painter, self.finding.action, QPointF(14, y + 9), 12, colour)
@@ -128,6 +176,10 @@ class FindingPanel(QScrollArea):
     """All findings of a file. `pressed` carries the one the user wants to see."""
 
     pressed = Signal(object)
+    decide_wanted = Signal(object, str, QPoint)
+    """(the finding, the file, where on the screen): the menu of decisions is wanted."""
+    taken_back = Signal(object)
+    """A Decided that is not to count any more."""
 
     def __init__(self, theme: Theme) -> None:
         super().__init__()
@@ -162,6 +214,8 @@ class FindingPanel(QScrollArea):
             column.addWidget(_words(_not_checked(unchecked)))
         elif not self.cards:
             column.addWidget(_words(_nothing(row, is_whole=is_whole)))
+        if row is not None and row.decided and speaker is not None:
+            self._add_decided(column, row.decided, speaker)
         if row is not None and row.said:
             self._add_words(column, "What the client says about it", client_lines(row.said))
         if row is not None and row.track.format is not None and (said := said_lines(row.track.format)):
@@ -180,8 +234,25 @@ class FindingPanel(QScrollArea):
         for line in lines:
             column.addWidget(_words(line))
 
+    def _add_decided(self, column: QVBoxLayout, decided: Sequence[Decided], speaker: Speaker) -> None:
+        """What was decided stays listed, with a way back."""
+        head = PlainLabel("Decided")
+        head.setFont(font(13, 600))
+        head.setContentsMargins(8, 12, 0, 4)
+        column.addWidget(head)
+        for each in decided:
+            words = readable(f"{speaker.headline(each.finding)}. {decided_words(each)}")
+            line = QHBoxLayout()
+            line.addWidget(_words(words), 1)
+            back = plain_button("Forget" if each.of_client else "Take back", "It counts again; Ctrl+Z does the same")
+            back.setAccessibleName(f"{back.text()}: {words}")
+            back.clicked.connect(lambda checked=False, d=each: self.taken_back.emit(d))
+            line.addWidget(back, 0, Qt.AlignmentFlag.AlignTop)
+            column.addLayout(line)
+
     def _add(self, column: QVBoxLayout, card: FindingCard) -> None:
         card.clicked.connect(lambda: self.pressed.emit(card.finding))
+        card.decide_wanted.connect(lambda place: self.decide_wanted.emit(card.finding, card.path, place))
         column.addWidget(card)
         self.cards.append(card)
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 
-from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
@@ -67,6 +68,8 @@ class ReplyView(PageView):
 
     what = "reply"
     corrected = Signal(object, str)
+    decide_wanted = Signal(object, QPoint)
+    """(findings, where on the screen): the menu of decisions about a request is wanted."""
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__(theme, settings)
@@ -377,7 +380,15 @@ class ReplyView(PageView):
         column = QVBoxLayout(frame)
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(2)
-        column.addWidget(box)
+        more = plain_button("…", "Decide: meant so, fixed here, asked already, answered", "quiet")
+        more.setAccessibleName(f"Decide about: {request.task.short}")
+        more.clicked.connect(
+            lambda: self.decide_wanted.emit(request.findings, more.mapToGlobal(more.rect().bottomLeft()))
+        )
+        line = QHBoxLayout()
+        line.addWidget(box, 1)
+        line.addWidget(more)
+        column.addLayout(line)
         if names:
             column.addWidget(files)
         return frame

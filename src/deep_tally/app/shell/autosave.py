@@ -108,7 +108,7 @@ class Autosave(QObject):
             self._timer.start(0)
             return
         packing, self._packing = self._packing, None
-        self._is_wanted, self._is_at_work, self._sends_all = False, True, False
+        self._is_wanted, self._is_at_work = False, True
         self._written = packing.state
         self._clerks.save_check(id(run), packing.packed(), run.client)
 
@@ -116,14 +116,14 @@ class Autosave(QObject):
         """A worker saved the check, or could not."""
         self._is_at_work = False
         if at is None:
-            if not self._sends_all and self._written is not None:
-                self._sends_all, self._is_wanted = True, True  # perhaps what lay there was moved or deleted
+            if not self._sends_all:
+                self._sends_all = self._is_wanted = True  # perhaps what lay there was moved or deleted
             elif trouble != self._trouble:  # said once, and not at every key while a disk is full
                 self._trouble = trouble
                 self.said.emit(trouble)
             self._written = None
         elif self._run is not None and run_of == id(self._run):
-            self._trouble = ""
+            self._trouble, self._sends_all = "", False
             run = self._run
             place = run.saved or SavedPlace(path=at.path, revision=at.revision, checked_at=now())
             is_elsewhere = run.saved is None or place.path != at.path or place.base is not None

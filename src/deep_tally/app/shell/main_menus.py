@@ -96,3 +96,5 @@ class MainMenus:
                 widget.addAction(action)
             self._edit.addAction(action)
         self._edit.addSeparator()
+        add_action(self._edit, "&Decisions…", lambda: window.deciding.show_all(), "Ctrl+Shift+D")
+        self._edit.addSeparator()

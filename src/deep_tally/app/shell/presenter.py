@@ -269,4 +269,9 @@ def _is_same(one: Row | None, other: Row | None) -> bool:
     """Whether two rows are the same file with the same findings."""
     if one is None or other is None:
         return one is other
-    return one.track is other.track and one.findings == other.findings and one.common == other.common
+    return (
+        one.track is other.track
+        and one.findings == other.findings
+        and one.decided == other.decided
+        and one.common == other.common
+    )

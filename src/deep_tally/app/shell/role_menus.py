@@ -60,7 +60,7 @@ class RoleMenus(QObject):
     def _role_setter(self, role: Role) -> Callable[[], None]:
         def set_role() -> None:
             if self._may_correct():
-                self._state.set_roles(dict.fromkeys(self._sheet.selected_paths, role))
+                self._state.sorter.set_roles(dict.fromkeys(self._sheet.selected_paths, role))
 
         return set_role
 
@@ -78,7 +78,7 @@ class RoleMenus(QObject):
 
     def _set_song(self, song: str) -> None:
         if song and self._may_correct():
-            self._state.set_song(self._sheet.selected_paths, song)
+            self._state.sorter.set_song(self._sheet.selected_paths, song)
 
     def _set_new_song(self) -> None:
         name, agreed = ask_text(self._sheet, "A new song", "The song's name:")
@@ -88,12 +88,12 @@ class RoleMenus(QObject):
     def _set_mix(self) -> None:
         row = self._sheet.current_row
         if row is not None and self._may_correct():
-            self._state.set_rough_mix(row.track.path)
+            self._state.sorter.set_rough_mix(row.track.path)
 
     def _confirm(self) -> None:
         roles = likely_roles(self._state.delivery, self._sheet.selected_paths)
         if self._may_correct() and roles:
-            self._state.set_roles(roles)
+            self._state.sorter.set_roles(roles)
 
     def _select_alike(self) -> None:
         """Choose the files like the current one: what is said then is said of all of them."""

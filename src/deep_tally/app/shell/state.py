@@ -6,8 +6,7 @@ beside it.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -17,6 +16,7 @@ from deep_tally.app.shell.autosave import Autosave
 from deep_tally.app.shell.briefs import Briefs
 from deep_tally.app.shell.clerks import Clerks
 from deep_tally.app.shell.file_reader import FileReader
+from deep_tally.app.shell.sorter import Sorter
 from deep_tally.app.shell.undo import CorrectionChange
 from deep_tally.compare.mix_job import MatchJob
 from deep_tally.compare.run import CompareJob, Comparing
@@ -30,18 +30,17 @@ from deep_tally.engine.check_run import (
     Measured,
     Preparing,
     Refused,
+    needs_assessing,
     unchanged,
 )
-from deep_tally.intake.corrected import with_corrections
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import DeepTallyError
-from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake, Role
+from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
-from deep_tally.reply.role_words import role_words
 from deep_tally.session.cached import compare_cached, match_cached, measure_cached
 from deep_tally.session.saved_checks import require_saved_check
 from deep_tally.session.words import add_word, vocabulary_at_hand
@@ -95,6 +94,7 @@ class CheckState(QObject):
         self.clerks = Clerks(self)
         self.clerks.demo_made.connect(self._open_demo)
         self.clerks.demo_failed.connect(self._refuse_demo)
+        self.sorter = Sorter(self)
         self.autosave = Autosave(self.clerks, self)
         self.autosave.placed.connect(self.keep_corrections)
         self.autosave.said.connect(self.noticed)
@@ -286,7 +286,7 @@ class CheckState(QObject):
             return
         self._keeping.start()
         self.autosave.changed()
-        is_letter_alone = replace(run.corrections, letter=corrections.letter) == corrections
+        is_to_show = needs_assessing(run.corrections, corrections)
         was_judged = self.delivery is not None or self._settling.isActive()
         if run.correct(corrections):
             self._abandon()  # its workers went with those of the files that were measured
@@ -295,7 +295,7 @@ class CheckState(QObject):
             self._timer.start()
             self.corrected.emit()
             self._settle()
-        elif was_judged and not is_letter_alone:
+        elif was_judged and is_to_show:
             self._show_assessed()
         self.corrections_changed.emit()
 
@@ -324,7 +324,7 @@ class CheckState(QObject):
         except DeepTallyError as error:
             self.refused.emit(str(error))
             return False
-        self._assess_again()
+        self.assess_again()
         self.corrections_changed.emit()
         return True
 
@@ -332,31 +332,6 @@ class CheckState(QObject):
     def can_be_corrected(self) -> bool:
         """Whether roles and songs can be changed now."""
         return self.intake is not None and not self.is_measuring
-
-    def set_rough_mix(self, path: str) -> None:
-        """Say which file is its song's rough mix; what only looked like it is a reference then."""
-        if self.intake is not None:
-            songs = {e.path: e.song for e in self.intake.entries}
-            others = [p for p in self.corrections.rough_mixes if songs.get(p) == songs.get(path)]
-            said = self.corrections.with_rough_mix(path, instead_of=others)
-            self._sort(said, f"{_name(path)} is the rough mix")
-
-    def set_roles(self, roles: Mapping[str, Role]) -> None:
-        """Say what files are for. A note that belongs to no song joins the first one when it is said to be sound."""
-        words = ", ".join(dict.fromkeys(map(role_words, roles.values())))
-        self._sort(self.corrections.with_roles(roles), f"{_named(list(roles))}: {words}")
-
-    def set_song(self, paths: Iterable[str], song: str) -> None:
-        """Say to which song files belong; a new name makes a new song."""
-        files = list(paths)
-        self._sort(self.corrections.with_song(files, song), f"{_named(files)} to {song}")
-
-    def _sort(self, corrections: Corrections, words: str) -> None:
-        """Take what is said of roles and songs, where it changes any."""
-        if self.run is None or self.run.found is None or self.intake is None or not self.can_be_corrected:
-            return
-        if with_corrections(self.run.found, corrections).entries != self.intake.entries:
-            self.correct(corrections, words)
 
     @property
     def client(self) -> ClientFiles:
@@ -447,9 +422,9 @@ class CheckState(QObject):
 
     def _take_brief(self) -> None:
         self.brief_changed.emit()
-        self._assess_again()
+        self.assess_again()
 
-    def _assess_again(self) -> None:
+    def assess_again(self) -> None:
         """Assess again what is assessed already; what is not will be, when it is measured and compared."""
         if self.run is None:
             return
@@ -473,14 +448,6 @@ class CheckState(QObject):
             self.delivery = self.run.delivery
             self.autosave.changed()
             self.assessed.emit()
-
-
-def _name(path: str) -> str:
-    return path.rpartition("/")[2]
-
-
-def _named(paths: Sequence[str]) -> str:
-    return listed([_name(p) for p in paths], most=1) if len(paths) == 1 else count(len(paths), "file")
 
 
 def _difference(before: Intake, now: Intake) -> str:

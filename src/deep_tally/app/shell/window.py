@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     from deep_tally.app.player.player_bar import PlayerBar
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.shell.brief_menu import BriefMenu
+    from deep_tally.app.shell.deciding import Deciding
     from deep_tally.app.shell.offers import Offers
     from deep_tally.app.shell.picture_saver import PictureSaver
     from deep_tally.app.shell.playback import Playback
@@ -71,6 +72,7 @@ class Window(QMainWindow):
     reply: ReplyView
     brief_panel: BriefPanel
     brief_menu: BriefMenu
+    deciding: Deciding
     filter: SheetFilter
     offers: Offers
     picture_saver: PictureSaver
@@ -137,6 +139,7 @@ class Window(QMainWindow):
     def furnish(self) -> None:
         """Bring in the views and the check's state."""
         from deep_tally.app.shell.brief_menu import BriefMenu
+        from deep_tally.app.shell.deciding import Deciding
         from deep_tally.app.shell.offers import Offers
         from deep_tally.app.shell.picture_saver import PictureSaver
         from deep_tally.app.shell.playback import Playback
@@ -156,6 +159,7 @@ class Window(QMainWindow):
         self.picture_saver = PictureSaver(self)
         self.brief_menu = BriefMenu(self.state, self.brief_panel, self.settings)
         self.menus.furnish()
+        self.deciding = Deciding(self)
         self._wiring = Wiring(self)
         self.offers = Offers(self)
         if (split := self.settings.state("splitter")) is not None:
