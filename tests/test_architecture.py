@@ -262,7 +262,9 @@ TOGETHER = {
     "app/test_songs_and_roles.py": "reply: correction_words role_words role_texts",
     "reply/test_first_part.py": "reply: reasons",
     "check/test_rounds.py": "model: rounds",
-    "engine/test_rounds.py": "demo: round_two; reply: round_words; reply/formats: rounds_json",
+    "engine/test_rounds.py": (
+        "engine: joining round_sides; demo: round_two; reply: round_words; reply/formats: rounds_json"
+    ),
     "reply/test_edits.py": "model: letter_edits",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",

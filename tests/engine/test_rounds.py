@@ -14,6 +14,7 @@ import pytest
 from deep_tally.demo.round_two import EXPECTED, NEW_FAULT, write_round_two
 from deep_tally.engine.check_run import CheckRun
 from deep_tally.engine.opening import Opened
+from deep_tally.engine.round_sides import side_of
 from deep_tally.engine.rounds import RoundsOf
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.reply.formats.rounds_json import rounds_to_json
@@ -36,12 +37,12 @@ def runs() -> Iterator[ExitStack]:
 
 def test_the_demos_second_round(demo_folder: Path, tmp_path: Path, runs: ExitStack) -> None:
     one, two = checked(runs, demo_folder), checked(runs, write_round_two(tmp_path))
-    rounds = RoundsOf(one, two)
+    rounds = RoundsOf(side_of(one), side_of(two))
     assert rounds.is_partial
     assert rounds.same == {"03 Hand bells.wav", "22 Brushes.wav"}
     judged = checked(runs, tmp_path, rounds.merged())
     assert judged.delivery is not None
-    found = rounds.compared(judged)
+    found = rounds.compared(judged.delivery)
     states = {r.code: r.state for r in found.requests}
     assert {code: states[code] for code in EXPECTED} == EXPECTED
     assert [(f.files, f.code) for f in found.new_findings] == [((NEW_FAULT[0],), NEW_FAULT[1])]
@@ -67,11 +68,11 @@ def test_the_demos_second_round(demo_folder: Path, tmp_path: Path, runs: ExitSta
 
 def test_a_whole_second_round_has_nothing_kept(demo_folder: Path, tmp_path: Path, runs: ExitStack) -> None:
     one, two = checked(runs, demo_folder), checked(runs, write_round_two(tmp_path))
-    found = RoundsOf(one, two, partial=False).compared(two)
+    found = RoundsOf(side_of(one), side_of(two), partial=False).compared(two.delivery)
     assert {f.state for f in found.files} == {"replaced", "same", "new", "gone"}
     assert not found.is_settled
 
 
 def test_rounds_need_two_assessments(demo_folder: Path) -> None:
     with CheckRun([demo_folder], DEFAULT_BRIEF) as run, pytest.raises(ValueError, match="not assessed yet"):
-        RoundsOf(run, run)
+        side_of(run)

@@ -9,6 +9,7 @@ import click
 
 from deep_tally.cli.ends import ASKED, INCOMPLETE, OK
 from deep_tally.cli.running import checked, say_troubles
+from deep_tally.engine.round_sides import side_of
 from deep_tally.engine.rounds import RoundsOf
 from deep_tally.reply.formats.rounds_json import rounds_to_json
 from deep_tally.reply.round_words import round_lines
@@ -47,14 +48,14 @@ def run_compare(
                 (second,), one.brief, rough_mix=rough_mix, fresh=fresh, outputs=outputs, into_delivery=into_delivery
             )
         )
-        rounds = RoundsOf(one, two, partial=partial)
+        rounds = RoundsOf(side_of(one), side_of(two), partial=partial)
         judged = two
         if rounds.is_partial:
             judged = open_runs.enter_context(
                 checked((second,), one.brief, rough_mix=None, fresh=True, outputs=(), given=rounds.merged())
             )
-        found = rounds.compared(judged)
         assert judged.delivery is not None
+        found = rounds.compared(judged.delivery)
         if json_path == "-":
             click.echo(rounds_to_json(found, judged.delivery), nl=False)
         elif output is not None:

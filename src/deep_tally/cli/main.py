@@ -201,11 +201,9 @@ def demo(write_to: Path | None, shot_to: Path | None, number: int) -> int:
 
         click.echo(write_demo(write_to) if number == 1 else write_round_two(write_to))
         return OK
-    if number == 2:
-        raise click.UsageError("say where the second round is to be written: --round 2 --write FOLDER.")
     from deep_tally.app.shell.start import run_demo
 
-    return run_demo(shot_to)
+    return run_demo(shot_to, number)
 
 
 def main(arguments: list[str] | None = None) -> None:

@@ -83,7 +83,7 @@ def _below(edge_hz: float) -> Callable[[Samples], Samples]:
     return cut
 
 
-def _with_gaps(samples: Samples) -> Samples:
+def with_gaps(samples: Samples) -> Samples:
     """Two drop-outs of under 3 ms inside notes."""
     samples = samples.copy()
     for at_s, frames in ((17.9, 96), (29.2, 128)):
@@ -311,7 +311,7 @@ EXPORTS = (
         file="24 Melodica.wav",
         part="Melodica",
         peak_dbfs=-8.8,
-        shape=_with_gaps,
+        shape=with_gaps,
         faults=(("content.dropout", "ask", "two drop-outs inside notes"),),
     ),
     Export(

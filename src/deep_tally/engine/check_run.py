@@ -1,7 +1,7 @@
 """One check of one delivery: its files are listed, measured, compared and assessed, with the user's corrections.
 
-Whoever owns a run polls it (the window from a timer) or iterates over it (the command line, scripts, tests). No call
-waits for a worker but `poll` with a timeout. Cancelling keeps what is measured.
+Whoever owns a run polls it (the window) or iterates over it (the command line, tests). No call waits for a worker but
+`poll` with a timeout. Cancelling keeps what is measured.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from deep_tally.compare.matching import Key as MatchKey
 from deep_tally.compare.matching import Matching
 from deep_tally.compare.mix_job import MatchJob, match_mix
 from deep_tally.compare.run import CompareJob, Comparing, Key
-from deep_tally.engine.opening import Opened, open_delivery, take_given
+from deep_tally.engine.opening import Opened, open_delivery
 from deep_tally.engine.preparing import is_prepared, prepare
 from deep_tally.engine.saved import SavedPlace
 from deep_tally.intake.corrected import with_corrections
@@ -145,22 +145,16 @@ class CheckRun:
         self._takes_brief = brief is None
         self.job: Job = measure_cached if is_cached else measure_entry
         self.compare_job: CompareJob = compare_cached if is_cached else compare_song
-        self.match_job: MatchJob | None = match_cached if is_cached else match_mix
-        """Compares a rough mix with the files of its song; None where that is not wanted."""
-        self.found: Intake | None = None
-        """What was delivered, as it was found."""
-        self.intake: Intake | None = None
-        """What was delivered, with the user's corrections of roles and songs."""
+        self.match_job: MatchJob | None = match_cached if is_cached else match_mix  # None: not wanted
+        self.found: Intake | None = None  # what was delivered, as it was found
+        self.intake: Intake | None = None  # the same with the user's corrections of roles and songs
         self.corrections: Corrections = again.corrections if again is not None else NO_CORRECTIONS
-        self.recalled: Corrections = NO_CORRECTIONS
-        """What the user had said of this delivery before it was opened."""
-        self.trouble = ""
-        """One sentence when what the user had said could not all be used."""
+        self.recalled: Corrections = NO_CORRECTIONS  # what the user had said before it was opened
+        self.trouble = ""  # one sentence when what the user had said could not all be used
         self.measuring: Measuring | None = None
         self.comparing: Comparing | None = None
         self.matching: Matching | None = None
-        self.delivery: Delivery | None = None
-        """The assessment; None until it is made, and while files are measured after a correction."""
+        self.delivery: Delivery | None = None  # None until all is measured, also after a correction
         self._files: Mapping[str, str] = {}
         self.record: Path | None = None
         self._compared: dict[Key, Comparison] = dict(again.compared) if again is not None else {}
@@ -170,7 +164,7 @@ class CheckRun:
         self.is_again = again is not None
         self._is_over = False
         self._owns_crew = crew is None
-        self.crew = Crew(preload=KERNELS, forks=True) if crew is None else crew
+        self.crew = crew or Crew(preload=KERNELS, forks=True)
         self._unpacked = _unpack_folder()
         into = self._unpacked.files if self._unpacked else None
         self.opened: Opened | None = None
@@ -180,9 +174,8 @@ class CheckRun:
         self._is_prepared = is_prepared()
         if not self._is_prepared:
             self.crew.submit(_PREPARING, prepare)
-        if given is not None:
-            self.crew.submit(_OPENING, take_given, given)
-        else:
+        self._given = given
+        if given is None:
             is_fresh = is_fresh or again is not None
             self.crew.submit(_OPENING, open_delivery, self.paths, rough_mix, into, is_fresh, moved_to)
 
@@ -292,13 +285,16 @@ class CheckRun:
     def is_to_step(self) -> bool:
         """Whether something is to be done here, and no worker to be waited for."""
         if self.measuring is None or not self.measuring.is_done:
-            return False
+            return self._given is not None
         if self.delivery is None:
             return self.comparing is None or self.comparing.is_done
         return self.matching is not None and self.matching.is_done and not self._is_match_assessed
 
     def step(self) -> list[Event]:
         """Take the next step that needs no worker: begin comparing, or assess and begin matching, or assess again."""
+        if self._given is not None:
+            self.opened, self._given = self._given, None
+            return self._list() if self._is_prepared else [Moved()]
         if not self.is_to_step or self.measuring is None or self.intake is None:
             return []
         if self.comparing is None:
@@ -463,6 +459,11 @@ class CheckRun:
         """The folder of what was unpacked, for somebody else to remove."""
         unpacked, self._unpacked = self._unpacked, None
         return unpacked
+
+    def take_over(self, unpacked: UnpackFolder | None) -> UnpackFolder | None:
+        """Own the folder of what another run unpacked; returns this one's own, to be removed."""
+        before, self._unpacked = self._unpacked, unpacked
+        return before
 
     def close(self) -> None:
         """End the workers, if they are its own, and remove what was unpacked."""

@@ -129,7 +129,7 @@ def _saved_place(recalled: Recalled, files: dict[str, str]) -> tuple[SavedPlace 
             checked_at=last.checked_at,
             earlier=check.rounds[:-1],
             letters=last.letters,
-            round=last,
+            since=last.since,
         ), None
     return None, None
 
@@ -174,8 +174,3 @@ def _is_newer(one: Path, other: Path) -> bool:
     with suppress(OSError):
         return one.stat().st_mtime_ns > other.stat().st_mtime_ns
     return False
-
-
-def take_given(progress: Callable[[int, int], None], given: Opened) -> Opened:
-    """The files of a run that was given them: a step like any other, so that all runs go the same way."""
-    return given

@@ -7,65 +7,75 @@ from collections.abc import Mapping
 from contextlib import ExitStack
 from dataclasses import replace
 from pathlib import Path
+from types import MappingProxyType
 
 from deep_tally.check.round_files import successors
-from deep_tally.check.rounds import compare_rounds, is_partial
+from deep_tally.check.rounds import is_partial
 from deep_tally.compare.sample_changes import sample_changes
-from deep_tally.engine.check_run import CheckRun
+from deep_tally.engine.check_run import is_measured
 from deep_tally.engine.opening import Opened
+from deep_tally.engine.round_sides import RoundSide, rounds_of
 from deep_tally.intake.reading import open_plain
 from deep_tally.intake.sound import SoundReader
 from deep_tally.model.corrections import Corrections
+from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake
-from deep_tally.model.rounds import RoundFile, Rounds, SampleChanges
+from deep_tally.model.letter_edits import NO_EDITS
+from deep_tally.model.rounds import Rounds, SampleChanges
+from deep_tally.model.saved_check import Since
+from deep_tally.session.fingerprint import fingerprint
 
 
 class RoundsOf:
-    """Two runs that are done, first and second round.
+    """First and second round of a delivery.
 
     Parameters
     ----------
-    first, second : CheckRun
-        Assessed, and not closed.
+    first, second : RoundSide
     partial : bool or None
         Whether what was not sent again is kept from the first round; None decides by how much was.
-
-    Raises
-    ------
-    ValueError
-        A run is not assessed yet.
+    said : mapping of path to path
+        For files of the second round: which one of the first they stand for, as the user said; empty for none.
     """
 
-    def __init__(self, first: CheckRun, second: CheckRun, *, partial: bool | None = None) -> None:
-        if first.delivery is None or second.delivery is None:
-            raise ValueError("a round is not assessed yet")
+    def __init__(
+        self,
+        first: RoundSide,
+        second: RoundSide,
+        *,
+        partial: bool | None = None,
+        said: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:
         self._first, self._second = first, second
-        self._before, self._after = first.delivery, second.delivery
-        self.successors: Mapping[str, str] = successors(
-            self._before.tracks, self._after.tracks, first.contents, second.contents
-        )
-        self.is_partial = is_partial(self._before, self.successors) if partial is None else partial
+        found = successors(first.delivery.tracks, second.delivery.tracks, first.contents, second.contents)
+        there = {t.path for t in second.delivery.tracks}
+        found |= {path: was for path, was in said.items() if path in there}
+        known = {t.path for t in first.delivery.tracks}
+        self.successors: Mapping[str, str] = {path: was for path, was in found.items() if was in known}
+        self.is_partial = is_partial(first.delivery, self.successors) if partial is None else partial
         self.same = self._same()
         """Paths of the second round that are bit-identical to their predecessors."""
 
     def _same(self) -> frozenset[str]:
         """Those whose fingerprints are the same are read whole: fingerprints look at three places of a file only."""
         then, now = self._first.contents, self._second.contents
-        before, after = _sources(self._first), _sources(self._second)
+        before, after = self._first.sources, self._second.sources
         alike = [(p, was) for p, was in self.successors.items() if p in now and now[p] == then.get(was)]
         return frozenset(p for p, was in alike if _is_same(before[was], after[p]))
 
     def merged(self) -> Opened:
         """The files of the second round and those of the first that were not sent again, as one delivery."""
-        before, now = _intake(self._first), _intake(self._second)
+        before, now = self._first.intake, self._second.intake
         gone = set(self.successors.values())
         there = {e.path for e in now.entries}
         kept = [e for e in before.entries if e.path not in gone and e.path not in there]
         songs = {e.path: e.song for e in before.entries}
         entries = [*kept, *(self._in_song(entry, songs) for entry in now.entries)]
         files = {e.path: e for e in entries}
-        contents = {p: c for run in (self._first, self._second) for p, c in run.contents.items() if p in files}
+        sides = (self._first, self._second)
+        contents = {p: c for side in sides for p, c in side.contents.items() if p in files}
+        tracks = {t.path: t for side in sides for t in side.tracks if t.path in files and is_measured(t)}
         found = Intake(
             source=now.source,
             name=before.name,
@@ -75,7 +85,8 @@ class RoundsOf:
             troubles=now.troubles,
             incomplete=now.incomplete,
         )
-        return Opened(found=found, files=contents, corrections=self._corrections())
+        known = replace(self._first.known, tracks=tracks)
+        return Opened(found=found, files=contents, corrections=self.corrections(), known=known)
 
     def _in_song(self, entry: Entry, songs: Mapping[str, str]) -> Entry:
         """In the song of the file it stands for; one of several songs keeps what its own round says."""
@@ -84,8 +95,11 @@ class RoundsOf:
         song = songs.get(was, "") if was is not None else next(iter(every)) if len(every) == 1 else entry.song
         return replace(entry, song=song or entry.song)
 
-    def _corrections(self) -> Corrections:
-        """What the user said of the first round, at the paths where its files are now: not where they lie in time."""
+    def corrections(self) -> Corrections:
+        """What the user said of the first round, at the paths where its files are now: not where they lie in time.
+
+        Of the letter only what is the client's is taken along; the wording was about other findings.
+        """
         said = self._first.corrections
         now: dict[str, str] = {}
         for path, was in self.successors.items():
@@ -99,36 +113,53 @@ class RoundsOf:
             names={now.get(p, p): name for p, name in said.names.items()},
             places={p: place for p, place in said.places.items() if p not in now},
             levels={p: level for p, level in said.levels.items() if p not in now},
+            letter=replace(NO_EDITS, client=said.letter.client, upload=said.letter.upload),
+            decisions=tuple(replace(d, about=tuple(now.get(p, p) for p in d.about)) for d in said.decisions),
+            stands_for={},
         )
 
-    def compared(self, judged: CheckRun) -> Rounds:
-        """The rounds against each other; `judged` is the run of what is there now: the second, or one of `merged`.
+    def opened(self) -> Opened:
+        """The delivery as it is to be judged now: what was sent, and what is kept where only some was."""
+        if self.is_partial:
+            return self.merged()
+        second = self._second
+        tracks = {t.path: t for t in second.tracks if is_measured(t)}
+        return Opened(
+            found=second.found,
+            files=dict(second.contents),
+            corrections=self.corrections(),
+            known=replace(second.known, tracks=tracks),
+        )
 
-        Raises
-        ------
-        ValueError
-            That run is not assessed yet.
-        """
-        if judged.delivery is None:
-            raise ValueError("what is there now is not assessed yet")
-        found = compare_rounds(self._before, judged.delivery, self.successors, self.same, partial=self.is_partial)
-        return replace(found, files=tuple(self._with_sound(file) for file in found.files))
+    def since(self) -> Since:
+        """What the files themselves show; reads the samples of those that were replaced."""
+        replaced = [(path, was) for path, was in self.successors.items() if path not in self.same]
+        sounds = {path: self._sound(path, was) for path, was in replaced}
+        return Since(
+            is_partial=self.is_partial,
+            sent=tuple(e.path for e in self._second.intake.entries),
+            successors=dict(self.successors),
+            same=tuple(sorted(self.same)),
+            sounds={path: sound for path, sound in sounds.items() if sound is not None},
+        )
 
-    def _with_sound(self, file: RoundFile) -> RoundFile:
-        """A replaced file with where its sound is another one: of plain samples, which need no decoder."""
-        if file.state != "replaced" or file.was is None:
-            return file
-        before, after = _sources(self._first)[file.was], _sources(self._second)[file.path]
-        late = _first_sound(self._second, file.path) - _first_sound(self._first, file.was)
+    def compared(self, judged: Delivery) -> Rounds:
+        """The rounds against each other; `judged` is what is there now: the second round, or what `merged` gives."""
+        return rounds_of(self._first.delivery, judged, self.since())
+
+    def _sound(self, path: str, was: str) -> SampleChanges | None:
+        """Where the sound of a replaced file is another one: of plain samples, which need no decoder."""
+        before, after = self._first.sources[was], self._second.sources[path]
+        if fingerprint(before) != self._first.contents.get(was):
+            return None  # it was written over: what it was is gone
+        late = _first_sound(self._second, path) - _first_sound(self._first, was)
         try:
             with ExitStack() as opened:
                 readers = [open_plain(path) for path in (before, after)]
                 one, two = (opened.enter_context(reader) if reader is not None else None for reader in readers)
-                if one is None or two is None:
-                    return file
-                return replace(file, sound=_nearest(one, two, late))
-        except DeepTallyError:
-            return file  # what cannot be read any more was said where it was measured
+                return _nearest(one, two, late) if one is not None and two is not None else None
+        except (DeepTallyError, OSError):
+            return None  # what cannot be read any more was said where it was measured
 
 
 def _nearest(before: SoundReader, after: SoundReader, late: int) -> SampleChanges | None:
@@ -138,14 +169,10 @@ def _nearest(before: SoundReader, after: SoundReader, late: int) -> SampleChange
     return min(known, key=lambda found: sum(d.stop_s - d.start_s for d in found.differences), default=None)
 
 
-def _first_sound(run: CheckRun, path: str) -> int:
-    track = next((t for t in run.tracks if t.path == path), None)
+def _first_sound(side: RoundSide, path: str) -> int:
+    track = next((t for t in side.tracks if t.path == path), None)
     known = track.heard if track is not None else None
     return (known[1].extent.first_sound_frame or 0) if known is not None else 0
-
-
-def _sources(run: CheckRun) -> dict[str, Path]:
-    return {e.path: e.source for e in _intake(run).entries}
 
 
 def _is_same(one: Path, other: Path) -> bool:
@@ -153,9 +180,3 @@ def _is_same(one: Path, other: Path) -> bool:
         return filecmp.cmp(one, other, shallow=False)
     except OSError:
         return False  # what cannot be read any more is not called the same
-
-
-def _intake(run: CheckRun) -> Intake:
-    if run.intake is None:
-        raise ValueError("the files are not known yet")
-    return run.intake

@@ -15,7 +15,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.mix_match import MixMatch
-from deep_tally.model.saved_check import SavedRound, SentLetter
+from deep_tally.model.saved_check import SavedRound, SentLetter, Since
 from deep_tally.session.fingerprint import fingerprint
 from deep_tally.session.saved_checks import read_check
 
@@ -34,8 +34,8 @@ class SavedPlace:
         The rounds before it.
     letters : tuple of SentLetter
         Those of the round at hand.
-    round : SavedRound or None
-        The round at hand as it was saved, for what only it knows of the one before.
+    since : Since or None
+        What the files of the round at hand show of the one before; None in the first round.
     base : Path or None
         Where the earlier rounds are, while they are not at `path` yet.
     """
@@ -45,7 +45,7 @@ class SavedPlace:
     checked_at: str
     earlier: tuple[SavedRound, ...] = ()
     letters: tuple[SentLetter, ...] = ()
-    round: SavedRound | None = None
+    since: Since | None = None
     base: Path | None = None
 
 
@@ -112,7 +112,7 @@ def reopen(
     saved = check.rounds[-1]
     if moved_to is not None:
         saved = _moved(saved, moved_to)
-    found = _unpacked(saved, unpack_into, progress)
+    found = unpacked(saved, unpack_into, progress)
     now = {e.path: fingerprint(e.source) for e in found.entries}
     missing = [path for path, content in now.items() if content is None]
     changed = [path for path, content in now.items() if content and saved.contents.get(path, content) != content]
@@ -123,7 +123,7 @@ def reopen(
         checked_at=saved.checked_at,
         earlier=check.rounds[:-1],
         letters=saved.letters,
-        round=saved,
+        since=saved.since,
     )
     return Reopened(
         place=place,
@@ -166,8 +166,8 @@ def _moved(saved: SavedRound, place: Path) -> SavedRound:
     return replace(saved, found=found, paths=tuple(str(at(Path(p))) for p in saved.paths))
 
 
-def _unpacked(saved: SavedRound, into: Path | None, progress: Callable[[int, int], None]) -> Intake:
-    """The files, those out of zips unpacked again where the zips are there, each as it was found then."""
+def unpacked(saved: SavedRound, into: Path | None, progress: Callable[[int, int], None]) -> Intake:
+    """The files of a round as they were found, those out of zips unpacked again where the zips are there."""
     found = saved.found
     packed = {e.path for e in found.entries if e.archived}
     now: dict[str, Entry] = {}

@@ -106,6 +106,7 @@ def saved_check_of(run: CheckRun) -> SavedCheck:
         compared=_compared_files(run.compared, run.found),
         matched=_matched_mixes(run.matched, run.found),
         corrections=run.corrections,
+        since=place.since if place is not None else None,
         letters=place.letters if place is not None else (),
     )
     return SavedCheck(

@@ -47,6 +47,8 @@ class Corrections:
         What the reply says otherwise, and to whom.
     decisions : tuple of Decision
         What was decided about findings, the latest last.
+    stands_for : mapping of path to path
+        In a further round: which file of the round before a file stands for; empty for none.
     """
 
     roles: Mapping[str, Role] = field(default_factory=dict)
@@ -62,6 +64,7 @@ class Corrections:
     in_reply: bool = False
     letter: LetterEdits = NO_EDITS
     decisions: tuple[Decision, ...] = ()
+    stands_for: Mapping[str, str] = field(default_factory=dict)
 
     def with_role(self, paths: Iterable[str], role: Role) -> Corrections:
         """Files are for this."""
@@ -101,6 +104,11 @@ class Corrections:
     def with_name(self, path: str, name: str | None) -> Corrections:
         """A file gets a name of one's own; None or nothing gives it back to the pattern."""
         return replace(self, names=_with(self.names, path, name or None))
+
+    def with_successor(self, path: str, was: str | None) -> Corrections:
+        """A file stands for this one of the round before; empty: for none; None gives it back to what was found."""
+        rest = {p: w for p, w in self.stands_for.items() if p != path}
+        return replace(self, stands_for=rest if was is None else {**rest, path: was})
 
     def with_decision(self, decision: Decision) -> Corrections:
         """Something was decided."""

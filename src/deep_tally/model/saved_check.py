@@ -11,7 +11,7 @@ from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Intake
 from deep_tally.model.mix_match import MixMatch
-from deep_tally.model.rounds import RoundFile
+from deep_tally.model.rounds import SampleChanges
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,6 +41,31 @@ class MatchedMix:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Since:
+    """What only the files themselves show of the round before.
+
+    Attributes
+    ----------
+    is_partial : bool
+        Whether what was not sent again is kept from the round before.
+    sent : tuple of str
+        The files that were sent in this round.
+    successors : mapping of path to path
+        Which file of the round before a file stands for.
+    same : tuple of str
+        Those that are bit-identical to it.
+    sounds : mapping of path to SampleChanges
+        How the sound of the others is another.
+    """
+
+    is_partial: bool
+    sent: tuple[str, ...]
+    successors: Mapping[str, str]
+    same: tuple[str, ...]
+    sounds: Mapping[str, SampleChanges] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SavedRound:
     """One sending of a delivery.
 
@@ -61,14 +86,8 @@ class SavedRound:
     compared : tuple of ComparedFiles
     matched : tuple of MatchedMix
     corrections : Corrections
-    is_partial : bool
-        Whether files are kept from the round before.
-    successors : mapping of path to path
-        Which file of the round before each file stands for; empty in the first round.
-    same : tuple of str
-        Those that are bit-identical to it.
-    changes : tuple of RoundFile
-        What became of each file since the round before.
+    since : Since or None
+        What only the files themselves show of the round before; None in the first round.
     letters : tuple of SentLetter
         The letters written about this round.
     """
@@ -82,10 +101,7 @@ class SavedRound:
     compared: tuple[ComparedFiles, ...] = ()
     matched: tuple[MatchedMix, ...] = ()
     corrections: Corrections = NO_CORRECTIONS
-    is_partial: bool = False
-    successors: Mapping[str, str] = field(default_factory=dict)
-    same: tuple[str, ...] = ()
-    changes: tuple[RoundFile, ...] = ()
+    since: Since | None = None
     letters: tuple[SentLetter, ...] = ()
 
 

@@ -79,6 +79,7 @@ _OF_EACH: Mapping[str, TypeAdapter[Any]] = MappingProxyType(
         "levels": TypeAdapter(tuple[_Gain, _Gain]),
         "tempos": TypeAdapter(Annotated[StrictFloat, Field(ge=SLOWEST_BPM, le=FASTEST_BPM)]),
         "names": TypeAdapter(_Text),
+        "stands_for": TypeAdapter(_Text),
     }
 )
 """What is said of each file, or of each song."""
@@ -151,11 +152,16 @@ def recall(source: Path, files: Mapping[str, str]) -> Recalled:
         if alike >= _ALIKE_LEAST and (best is None or (is_here, alike) > (best[1], best[0])):
             best = alike, is_here, record
     if best is None:
-        return Recalled(corrections=NO_CORRECTIONS, record=home() / f"{_key(source, files)}.json", trouble=trouble)
+        return Recalled(corrections=NO_CORRECTIONS, record=new_record(source, files), trouble=trouble)
     record = best[2]
     if record.refused:
         trouble = Phrase("corrections.partly", which=tuple(record.refused))
     return Recalled(corrections=_at(record, files), record=record.path, trouble=trouble, saved_in=record.saved_in)
+
+
+def new_record(source: Path, files: Mapping[str, str]) -> Path:
+    """Where what is said of files that nothing was said of before is kept."""
+    return home() / f"{_key(source, files)}.json"
 
 
 def keep(
@@ -262,6 +268,7 @@ def _at(record: _Record, files: Mapping[str, str]) -> Corrections:
         order=said.order,
         in_reply=said.in_reply,
         letter=_letter_at(said.letter, moved),
+        stands_for={moved.get(p, p): was for p, was in said.stands_for.items()},
         decisions=tuple(replace(d, about=tuple(moved.get(p, p) for p in d.about)) for d in said.decisions),
     )
 

@@ -14,8 +14,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from deep_tally.engine.saved import SavedPlace
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.saved_check import SentLetter
-from deep_tally.session.saved_checks import ENDING, Base, SavedAs, free_place, home, now
+from deep_tally.session.saved_checks import ENDING, Base, SavedAs, free_place, home, now, require_saved_check
+from deep_tally.work.atomic import require_not_the_clients
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.clerks import Clerks
@@ -80,8 +82,14 @@ class Autosave(QObject):
                 self._go_on()
 
     def save_as(self, path: Path) -> None:
-        """Save the check at a place of the user's, and there from now on."""
+        """Save the check at a place of the user's from now on, unless something else lies there."""
         if self._run is not None:
+            try:
+                require_saved_check(path)
+                require_not_the_clients(path, self._run.client, into_delivery=True)
+            except DeepTallyError as error:
+                self.said.emit(str(error))
+                return
             place = self._run.saved or SavedPlace(path=path, revision="", checked_at=now())
             base = place.base or (place.path if place.revision else None)
             self._run.saved = replace(place, path=path, revision="", base=base)
@@ -135,6 +143,11 @@ class Autosave(QObject):
         if self._is_wanted:
             self._timer.start(0)
         self.saved.emit()
+
+    def _is_about(self, run_of: object, at: SavedAs) -> bool:
+        """Whether what was saved is the open check, be it as an earlier run of it."""
+        run = self._run
+        return run is not None and (run_of == id(run) or (run.saved is not None and run.saved.path == at.path))
 
 
 class _Packing:

@@ -12,6 +12,8 @@ from platformdirs import user_cache_path
 from PySide6.QtCore import QObject, Signal
 
 from deep_tally import __version__
+from deep_tally.engine.opening import Opened
+from deep_tally.engine.round_sides import Joining
 from deep_tally.engine.saving import PackedCheck, write_packed
 from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.model.errors import DeepTallyError
@@ -21,11 +23,13 @@ from deep_tally.reply.save import save_reply
 from deep_tally.session.saved_checks import SavedAs
 from deep_tally.work.atomic import sweep_unfinished
 from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
+from deep_tally.work.isolated import OnProgress
 
 _DEMO = "the demo delivery"
 _TIDYING = "tidying up"
 _SAVING = "saving a page"
 _SAVING_CHECK = "saving the check "
+_JOINING = "joining a round"
 _UNFINISHED = "unfinished-demo-"
 _ABANDONED_AFTER_S = 600.0
 
@@ -37,8 +41,10 @@ class Clerks(QObject):
     """(one sentence for the user, whether it worked): a page was written, or could not be."""
     check_saved = Signal(object, object, str)
     """(whose, SavedAs or None, one sentence where it could not be): the open check was saved."""
-    demo_made = Signal(object)
-    """The demo's folder is there."""
+    joined = Signal(object, str)
+    """(Opened or None, one sentence where it could not be): a delivery was joined to a saved check."""
+    demo_made = Signal(object, object)
+    """The demo's folders are there: its first sending and, where that was wanted, the second."""
     demo_failed = Signal(str)
     """The demo cannot be made; one sentence for the user."""
     started = Signal()
@@ -68,9 +74,13 @@ class Clerks(QObject):
         """Write the open check; `check_saved` says how it went."""
         self._submit(f"{_SAVING_CHECK}{whose}", write_packed, packed, client)
 
-    def make_demo(self) -> None:
-        """Make the demo delivery, unless it is there already."""
-        self._submit(_DEMO, _make_demo)
+    def join(self, joining: Joining) -> None:
+        """Join a delivery to a saved check; `joined` carries what came of it."""
+        self._submit(_JOINING, _join, joining)
+
+    def make_demo(self, rounds: int = 1) -> None:
+        """Make the demo delivery with one or two rounds, unless it is there already."""
+        self._submit(_DEMO, _make_demo, rounds)
 
     def tidy(self, folder: UnpackFolder | None = None) -> None:
         """Remove what was unpacked, for it may be gigabytes, and what crashed windows left."""
@@ -91,12 +101,14 @@ class Clerks(QObject):
                     self._left_folders.remove(folder)
             elif report.job.startswith(_SAVING_CHECK):
                 self._take_check(report)
+            elif report.job == _JOINING:
+                self._take_joined(report)
             elif not isinstance(report, Progress):
                 self._take_made(report) if report.job == _DEMO else self._take_saved(report)
 
     def _take_made(self, report: Returned | Failed) -> None:
         if isinstance(report, Returned):
-            self.demo_made.emit(report.value)
+            self.demo_made.emit(*report.value)
         else:
             self.demo_failed.emit(f"The demo cannot be made: {report.problem}; {report.remedy}.")
 
@@ -117,6 +129,13 @@ class Clerks(QObject):
             self.check_saved.emit(
                 whose, at if isinstance(at, SavedAs) else None, "" if isinstance(at, SavedAs) else str(at)
             )
+
+    def _take_joined(self, report: Report) -> None:
+        if isinstance(report, Failed):
+            self.joined.emit(None, f"The rounds cannot be compared: {report.problem}; {report.remedy}.")
+        elif isinstance(report, Returned):
+            refused = isinstance(report.value, DeepTallyError)
+            self.joined.emit(None if refused else report.value, str(report.value) if refused else "")
 
     @property
     def is_busy(self) -> bool:
@@ -139,6 +158,12 @@ def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) ->
     return f"Saved: {path}", True
 
 
+def _join(progress: OnProgress, joining: Joining) -> Opened | DeepTallyError:
+    from deep_tally.engine.joining import join  # reads audio: only workers load what that needs
+
+    return join(progress, joining)
+
+
 def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
     """In a worker: delete what is no longer needed, and what crashed windows left."""
     for folder in folders:
@@ -147,19 +172,28 @@ def _tidy(progress: object, folders: tuple[Path, ...]) -> None:
     sweep_unfinished()
 
 
-def _make_demo(progress: object) -> Path:
+def _make_demo(progress: object, rounds: int) -> tuple[Path, Path | None]:
     from deep_tally.demo.delivery import FOLDER_NAME, is_current, write_demo
+    from deep_tally.demo.round_two import FOLDER_NAME as SECOND
+    from deep_tally.demo.round_two import write_round_two
 
     home = user_cache_path("deep-tally") / f"demo-{__version__}"
-    if is_current(home):
-        return home / FOLDER_NAME
+    again = home.with_name(f"{home.name}-round-2")
+    if not is_current(home):
+        _make_whole(write_demo, home)
+        shutil.rmtree(again, ignore_errors=True)
+    if rounds > 1 and not again.is_dir():
+        _make_whole(write_round_two, again)
+    return home / FOLDER_NAME, again / SECOND if rounds > 1 else None
+
+
+def _make_whole(write: Callable[[Path], Path], home: Path) -> None:
+    """Made beside and renamed: a demo that was interrupted is never taken for a whole one."""
     home.parent.mkdir(parents=True, exist_ok=True)
     for left in home.parent.glob(f"{_UNFINISHED}*"):
         if time.time() - left.stat().st_mtime > _ABANDONED_AFTER_S:
             shutil.rmtree(left, ignore_errors=True)
-    # Made beside and renamed: a demo that was interrupted is never taken for a whole one.
     made = Path(tempfile.mkdtemp(dir=home.parent, prefix=_UNFINISHED))
-    write_demo(made)
+    write(made)
     shutil.rmtree(home, ignore_errors=True)  # an earlier demo, with other things planted in it
     made.rename(home)
-    return home / FOLDER_NAME

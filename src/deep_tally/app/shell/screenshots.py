@@ -81,7 +81,7 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("empty")
     window.state.warm_up()
     window.state.job = measure_entry  # a known delivery opens too quickly to be seen being measured
-    window.state.open_demo()
+    window.state.demo.open()
     _wait(application, lambda: sum(r.is_measured for r in window.sheet.sheet_model.sheet.rows) >= _SOME)
     shoot("measuring")
     _wait(application, lambda: window.state.run is not None and window.state.run.is_done)

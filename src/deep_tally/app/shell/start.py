@@ -30,8 +30,8 @@ def run_window(paths: Sequence[Path] = (), *, brief: str | None = None, rough_mi
     return _run(begin)
 
 
-def run_demo(shot_to: Path | None = None) -> int:
-    """Open the window on the demo delivery, or write a picture of each main view."""
+def run_demo(shot_to: Path | None = None, rounds: int = 1) -> int:
+    """Open the window on the demo delivery, with its second round if wanted, or write a picture of each main view."""
     if shot_to is not None:
         from deep_tally.app.shell.screenshots import take_shots
 
@@ -40,7 +40,7 @@ def run_demo(shot_to: Path | None = None) -> int:
             # Pictures show the program as it comes, without the user's briefs, words and corrections of the demo.
             os.environ["XDG_DATA_HOME"] = os.environ["XDG_CONFIG_HOME"] = home
             return take_shots(shot_to)
-    return _run(lambda window: window.state.open_demo())
+    return _run(lambda window: window.state.demo.open(rounds))
 
 
 def _run(begin: Callable[[Window], None]) -> int:

@@ -6,7 +6,7 @@ beside it.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -15,7 +15,9 @@ from PySide6.QtGui import QUndoStack
 from deep_tally.app.shell.autosave import Autosave
 from deep_tally.app.shell.briefs import Briefs
 from deep_tally.app.shell.clerks import Clerks
+from deep_tally.app.shell.demo_opener import DemoOpener
 from deep_tally.app.shell.file_reader import FileReader
+from deep_tally.app.shell.next_round import NextRound
 from deep_tally.app.shell.sorter import Sorter
 from deep_tally.app.shell.undo import CorrectionChange
 from deep_tally.compare.mix_job import MatchJob
@@ -33,6 +35,7 @@ from deep_tally.engine.check_run import (
     needs_assessing,
     unchanged,
 )
+from deep_tally.engine.opening import Opened
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
@@ -42,9 +45,7 @@ from deep_tally.model.files import NO_CLIENT, ClientFiles, Intake
 from deep_tally.reply.correction_words import correction_words
 from deep_tally.reply.numbers import count, listed
 from deep_tally.session.cached import compare_cached, match_cached, measure_cached
-from deep_tally.session.saved_checks import require_saved_check
 from deep_tally.session.words import add_word, vocabulary_at_hand
-from deep_tally.work.atomic import require_not_the_clients
 from deep_tally.work.crew import Crew, Progress
 
 _POLL_MS, _EAGER_POLL_MS = 15, 2
@@ -92,42 +93,30 @@ class CheckState(QObject):
         self.briefs.refused.connect(self.refused)
         self.reader = FileReader(lambda: self.sources, self)
         self.clerks = Clerks(self)
-        self.clerks.demo_made.connect(self._open_demo)
-        self.clerks.demo_failed.connect(self._refuse_demo)
         self.sorter = Sorter(self)
         self.autosave = Autosave(self.clerks, self)
         self.autosave.placed.connect(self.keep_corrections)
         self.autosave.said.connect(self.noticed)
-        self.vocabulary, self._refused_words = vocabulary_at_hand()
-        self.run: CheckRun | None = None
-        """The check that is open."""
-        self.delivery: Delivery | None = None
-        """Its assessment, as far as it was shown."""
+        self.next_round = NextRound(self)
+        self.next_round.joined.connect(self._open_joined)
+        self.next_round.failed.connect(self.noticed)
+        self.vocabulary, self.words_trouble = vocabulary_at_hand()
+        self.run: CheckRun | None = None  # the check that is open
+        self.delivery: Delivery | None = None  # its assessment, as far as it was shown
+        # What a worker does for one file, for the files of one song, and for their mix.
         self.job: Job = measure_cached
-        """What a worker does for one file."""
         self.compare_job: CompareJob = compare_cached
         self.match_job: MatchJob | None = match_cached
-        """What a worker does for the files of one song."""
         self._next: CheckRun | None = None
         self._crew = Crew(preload=KERNELS)
-        self._is_making_demo = False
+        self.demo = DemoOpener(self)
         self._timer = QTimer(self)
         self._timer.setInterval(_POLL_MS)
         self._timer.timeout.connect(self._poll)
         for asked in (self.reader, self.clerks):
             asked.started.connect(self._timer.start)
-        self._settling = QTimer(self)
-        self._settling.setSingleShot(True)
-        self._settling.timeout.connect(self._show_assessed)
-        self._keeping = QTimer(self)
-        self._keeping.setSingleShot(True)
-        self._keeping.setInterval(_KEEP_MS)
-        self._keeping.timeout.connect(self.keep_corrections)
-
-    @property
-    def words_trouble(self) -> str:
-        """What is wrong with the user's own words, in a sentence; empty when nothing is."""
-        return self._refused_words
+        self._settling = _timer(self, 0, self._show_assessed)
+        self._keeping = _timer(self, _KEEP_MS, self.keep_corrections)
 
     def warm_up(self) -> None:
         """Start the worker processes while nobody waits for them."""
@@ -161,7 +150,7 @@ class CheckState(QObject):
         return self.run is not None and self.run.stage in ("measuring", "comparing")
 
     @property
-    def _is_matching(self) -> bool:
+    def is_matching(self) -> bool:
         """Whether a rough mix is being compared with its files; everything else is known then."""
         return self.run is not None and self.run.stage == "matching"
 
@@ -196,11 +185,16 @@ class CheckState(QObject):
 
     def open(self, paths: Sequence[Path], *, rough_mix: Path | None = None) -> None:
         """List and measure a delivery; the one open before is put away once the new one is found."""
+        self.next_round.forget()
         self._open(paths, rough_mix)
 
     def open_again(self) -> None:
         """Read the open delivery again: only files that are new or changed are measured."""
-        if self.run is not None:
+        saved = self.run.saved if self.run is not None else None
+        if self.run is not None and saved is not None and saved.since is not None:
+            self.open(self.run.paths)  # a further round is matched again with the one before
+            self.next_round.join_opened(saved.path, rounds=len(saved.earlier), partial=saved.since.is_partial)
+        elif self.run is not None:
             self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
     def open_moved(self, place: Path) -> None:
@@ -219,8 +213,8 @@ class CheckState(QObject):
         self.opening.emit("Looking through the files", paths[0].name if paths else "")
         if self._keeping.isActive():
             self.keep_corrections()  # what was said a moment ago may be about what is opened now
-        self._stop_measuring()
-        self._abandon()
+        self.stop_measuring()
+        self.abandon()
         self._next = CheckRun(
             paths,
             self.brief,
@@ -234,43 +228,36 @@ class CheckState(QObject):
         self.clerks.tidy()
         self._timer.start()
 
-    def _abandon(self) -> None:
+    def _open_joined(self, opened: Opened) -> None:
+        """Judge what was sent together with what is kept of the round before: all of that is measured."""
+        if self.run is None:
+            return
+        self.abandon()
+        joined = CheckRun(opened.paths, self.brief, vocabulary=self.vocabulary, crew=self._crew, given=opened)
+        joined.job, joined.compare_job, joined.match_job = self.job, self.compare_job, self.match_job
+        self.clerks.tidy(joined.take_over(self.run.let_go()))
+        self._next = joined
+        self._timer.start()
+
+    def abandon(self) -> None:
         """Give up what is being opened."""
         if self._next is not None:
             self._next.cancel()
             self.clerks.tidy(self._next.let_go())
             self._next = None
 
-    def open_demo(self) -> None:
-        """Make the demo delivery, unless it is there already, and open it."""
-        self._stop_measuring()
-        self._abandon()
-        self.opening.emit("Making the demo delivery", "The demo")
-        self._is_making_demo = True
-        self.clerks.make_demo()
-
-    def _open_demo(self, folder: Path) -> None:
-        # Unless something else was opened meanwhile, or it was cancelled.
-        if self._is_making_demo:
-            self._is_making_demo = False
-            self.open([folder])
-
-    def _refuse_demo(self, words: str) -> None:
-        if self._is_making_demo:
-            self._is_making_demo = False
-            self.refused.emit(words)
-
     def cancel(self) -> None:
         """Stop measuring; what was measured is kept and assessed."""
-        if self.is_measuring or self._is_matching:
-            self._stop_measuring()
-        elif self._next is not None or self._is_making_demo:
-            self._is_making_demo = False  # it is made all the same, and there at once the next time
-            self._abandon()
+        if self.is_measuring or self.is_matching:
+            self.stop_measuring()
+        elif self._next is not None or self.demo.is_being_made:
+            self.demo.cancel()
+            self.abandon()
             self.abandoned.emit()
 
-    def _stop_measuring(self) -> None:
-        if self.run is not None and (self.is_measuring or self._is_matching):
+    def stop_measuring(self) -> None:
+        """Stop what is measured or matched; what is known is shown."""
+        if self.run is not None and (self.is_measuring or self.is_matching):
             self.run.cancel()
             self._settle()
 
@@ -289,7 +276,7 @@ class CheckState(QObject):
         is_to_show = needs_assessing(run.corrections, corrections)
         was_judged = self.delivery is not None or self._settling.isActive()
         if run.correct(corrections):
-            self._abandon()  # its workers went with those of the files that were measured
+            self.abandon()  # its workers went with those of the files that were measured
             self._settling.stop()
             self.delivery = None
             self._timer.start()
@@ -306,16 +293,6 @@ class CheckState(QObject):
                 self.run.keep_corrections()
             except DeepTallyError as error:
                 self.refused.emit(str(error))
-
-    def save_check_as(self, path: Path) -> None:
-        """Save the check at a place of the user's, unless something else lies there or it is the client's folder."""
-        try:
-            require_saved_check(path)
-            require_not_the_clients(path, self.client, into_delivery=True)
-        except DeepTallyError as error:
-            self.noticed.emit(str(error))
-            return
-        self.autosave.save_as(path)
 
     def add_word(self, part: str, phrase: str) -> bool:
         """Keep a word of the user's own for a part; returns whether it can be used."""
@@ -353,12 +330,13 @@ class CheckState(QObject):
                 if run is not None and (events := run.take(report)) is not None:
                     moved = self._hear(run, events) or moved
                     break
-        if not moved and self.run is not None:
-            moved = self._hear(self.run, self.run.step())
+        for run in (self._next, self.run):
+            if not moved and run is not None:
+                moved = self._hear(run, run.step())
         if moved:
             self.progressed.emit()
         is_busy = any(worker.is_busy for worker in (self._crew, self.reader, self.clerks))
-        if not is_busy and (self.run is None or not self.run.is_to_step):
+        if not is_busy and not any(run is not None and run.is_to_step for run in (self._next, self.run)):
             self._timer.stop()
         else:
             self._timer.setInterval(_EAGER_POLL_MS if returned else _POLL_MS)
@@ -448,6 +426,15 @@ class CheckState(QObject):
             self.delivery = self.run.delivery
             self.autosave.changed()
             self.assessed.emit()
+
+
+def _timer(owner: QObject, milliseconds: int, what: Callable[[], None]) -> QTimer:
+    """One that does something once."""
+    timer = QTimer(owner)
+    timer.setSingleShot(True)
+    timer.setInterval(milliseconds)
+    timer.timeout.connect(what)
+    return timer
 
 
 def _difference(before: Intake, now: Intake) -> str:

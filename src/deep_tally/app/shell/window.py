@@ -98,7 +98,7 @@ class Window(QMainWindow):
         self.empty = EmptyPage(theme)
         self.empty.open_folder.clicked.connect(self.choose_folder)
         self.empty.open_files.clicked.connect(self.choose_files)
-        self.empty.demo.clicked.connect(lambda: self.state.open_demo())
+        self.empty.demo.clicked.connect(lambda: self.state.demo.open())
         self.splitter = QSplitter(Qt.Orientation.Vertical)
         self.songs = SongStrip(theme)
         self.desk = QWidget()
@@ -294,7 +294,7 @@ class Window(QMainWindow):
             path = Path(chosen)
             path = path if path.suffix.casefold() == ENDING else path.with_name(path.name + ENDING)
             self.settings.set_folder("check", path.parent)
-            self.state.save_check_as(path)
+            self.state.autosave.save_as(path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._furnished:
