@@ -17,6 +17,7 @@ from deep_tally.model.files import Incomplete
 from deep_tally.model.findings import Action, Finding
 from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.model.phrase import Phrase
+from deep_tally.model.rounds import RoundFile, RoundRequest, Rounds
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.letter_options import TONES, LetterOptions
@@ -261,3 +262,46 @@ def test_tracks_or_groups_are_asked_for_without_the_details(scope: str, words: s
     text = short(delivery_of(*others(), found=(asking("content.scope", scope=scope),)))
     assert words in text
     assert "below" not in text
+
+
+def test_a_second_letter_thanks_repeats_only_what_is_open_and_names_what_is_new() -> None:
+    files = [track(path) for path in ("01 Drum.wav", "02 Bass v2.wav", "03 Horn.wav", "04 Harp.wav")]
+    drum = asking("clipping.baked", "01 Drum.wav")
+    harp = asking("length.tail-cut", "04 Harp.wav", end_dbfs=-20.0)
+    rounds = Rounds(
+        is_partial=False,
+        requests=(
+            RoundRequest(
+                code="clipping.baked", files=("01 Drum.wav", "02 Bass.wav"), state="partly", left=("01 Drum.wav",)
+            ),
+            RoundRequest(code="rate.differs", files=("04 Harp.wav", "05 Gone.wav"), state="met"),
+        ),
+        files=(
+            RoundFile(path="01 Drum.wav", was="01 Drum.wav", state="replaced"),
+            RoundFile(path="02 Bass v2.wav", was="02 Bass.wav", state="replaced"),
+            RoundFile(path="04 Harp.wav", was="04 Harp.wav", state="replaced"),
+            RoundFile(path="05 Gone.wav", was="05 Gone.wav", state="gone"),
+        ),
+        new_findings=(harp,),
+    )
+    for tone in TONES:
+        options = LetterOptions(length="short", tone=tone, rounds=rounds)
+        text = short(delivery_of(*files, found=(drum, harp)), options)
+        assert "the new files" in text
+        assert "\n02 Bass v2 is right now.\n" in text  # not the harp: it is asked for again, for another reason
+        assert "- 01 Drum, still: distorts" in text
+        assert "- 04 Harp, new: stops while" in text
+    assert "new" not in short(delivery_of(*files, found=(drum, harp)))
+
+
+def test_a_second_letter_to_whom_all_came_right_says_so() -> None:
+    files = [track("01 Drum.wav"), track("02 Bass.wav")]
+    rounds = Rounds(
+        is_partial=False,
+        requests=(RoundRequest(code="clipping.baked", files=("01 Drum.wav", "02 Bass.wav"), state="met"),),
+        files=tuple(RoundFile(path=t.path, was=t.path, state="replaced") for t in files),
+        new_findings=(),
+    )
+    text = short(delivery_of(*files, found=()), LetterOptions(length="short", rounds=rounds))
+    assert "01 Drum and 02 Bass are right now." in text
+    assert "I have all I need" in text

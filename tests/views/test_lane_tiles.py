@@ -41,6 +41,17 @@ def fine(bank: Bank, edges: np.ndarray, lanes: list[int]) -> Columns:
     return bank.columns(edges, np.array(lanes))
 
 
+def test_all_lanes_in_another_order_are_drawn_in_that_order() -> None:
+    bank = Bank([measures_of(np.full((20_000, 1), level)) for level in (0.25, 0.5, 1.0)])
+    bank_of_one = Bank(
+        [measures_of(np.linspace(0, 1, 20_000)[:, np.newaxis]), *[measures_of(np.zeros((20_000, 1)))] * 2]
+    )
+    edges = np.arange(11) * 2000.0
+    for made in (bank, bank_of_one):
+        plain, turned = fine(made, edges, [0, 1, 2]), fine(made, edges, [2, 0, 1])
+        assert np.array_equal(turned.high, plain.high[:, [2, 0, 1]])
+
+
 @settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 2**31), st.floats(0, 300_000), st.floats(64, 3_000), st.integers(5, 80))
 def test_columns_hold_every_extreme_in_sight_and_nothing_from_outside(

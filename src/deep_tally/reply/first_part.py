@@ -8,11 +8,12 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
+from deep_tally.model.rounds import Rounds
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.edits import AGAIN
 from deep_tally.reply.language import gettext as _
@@ -27,7 +28,7 @@ from deep_tally.reply.wording.speaker import Speaker
 
 WORDS_ALLOWED, WORDS_FOR_EACH = 120, 20
 """In all, and for each file that is to be exported again."""
-_TITLES_MOST, _NAMES_MOST, _NAME_WORDS = 2, 3, 6
+_TITLES_MOST, _NAMES_MOST, _NAME_WORDS, _RIGHT_MOST = 2, 3, 6, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +37,8 @@ class _Again:
 
     path: str
     reasons: tuple[str, ...]
+    since: str = ""
+    """In a further round: whether that is so still, or is new."""
 
 
 def first_part(
@@ -46,7 +49,13 @@ def first_part(
     left_out = {k.removeprefix(AGAIN) for k in options.edits.left_out}
     wanted = _files_again(delivery, [r for r in requests if r.task.place == "again"])
     again = [file for file in wanted if file.path not in left_out]
-    before = [*_greeting(delivery, options), *_box(delivery, again, requests, brief, names)]
+    known = _known_reasons(delivery, options.rounds)
+    again = [replace(file, since=known.get(file.path, "")) for file in again]
+    before = [
+        *_greeting(delivery, options),
+        *_met(delivery, options.rounds, names),
+        *_box(delivery, again, requests, brief, names),
+    ]
     are_all = _are_all(delivery, again)
     state = _state(delivery, are_all=are_all)
     after = [*_wanted(requests), *state, *_farewell(len(again), options, are_all=are_all)]
@@ -73,12 +82,47 @@ def _greeting(delivery: Delivery, options: LetterOptions) -> Iterator[Block]:
     if options.edits.greeting.strip():
         yield Block("text", readable(options.edits.greeting.strip()), key="greeting")
         return
-    spoken = {
-        "brief": (_("Hi {name},"), _("Hi,")),
-        "friendly": (_("Hello {name}, thank you for the files."), _("Hello, thank you for the files.")),
-        "formal": (_("Dear {name}, thank you for sending the files."), _("Good day, thank you for sending the files.")),
-    }[options.tone]
+    if options.rounds is not None:
+        spoken = {
+            "brief": (_("Hi {name}, thanks for the new files."), _("Hi, thanks for the new files.")),
+            "friendly": (
+                _("Hello {name}, thank you for the new files."),
+                _("Hello, thank you for the new files."),
+            ),
+            "formal": (
+                _("Dear {name}, thank you for sending the new files."),
+                _("Good day, thank you for sending the new files."),
+            ),
+        }[options.tone]
+    else:
+        spoken = {
+            "brief": (_("Hi {name},"), _("Hi,")),
+            "friendly": (_("Hello {name}, thank you for the files."), _("Hello, thank you for the files.")),
+            "formal": (
+                _("Dear {name}, thank you for sending the files."),
+                _("Good day, thank you for sending the files."),
+            ),
+        }[options.tone]
     yield Block("text", spoken[0].format(name=name) if name else spoken[1], key="greeting")
+
+
+def _met(delivery: Delivery, rounds: Rounds | None, names: Mapping[str, str]) -> Iterator[Block]:
+    """Thanks for what came right, by file; a file that is asked for again for another reason is not called right."""
+    if rounds is None:
+        return
+    asked = {path for f in delivery.findings if f.action is Action.ASK for path in f.files}
+    right = dict.fromkeys(
+        file.path
+        for request in rounds.requests
+        for was in request.files
+        if was not in request.left
+        for file in rounds.files
+        if file.was == was and file.state != "gone" and file.path not in asked
+    )
+    if right:
+        listed_names = listed([cut(names.get(p, p), _NAME_WORDS) for p in right], most=_RIGHT_MOST)
+        text = ngettext("{files} is right now.", "{files} are right now.", len(right), files=listed_names)
+        yield Block("text", text, key="met")
 
 
 def _files_again(delivery: Delivery, requests: Sequence[Request]) -> list[_Again]:
@@ -162,7 +206,18 @@ def _reasons(again: Sequence[_Again], names: Mapping[str, str], *, are_all: bool
     for file in again:
         own = [r for r in file.reasons if r not in shared]
         if own or not shared:
-            yield Block("item", f"{names[file.path]}: {_joined(own)}", key=f"again:{file.path}")
+            since = f", {file.since}" if file.since else ""
+            yield Block("item", f"{names[file.path]}{since}: {_joined(own)}", key=f"again:{file.path}")
+
+
+def _known_reasons(delivery: Delivery, rounds: Rounds | None) -> dict[str, str]:
+    """For the files of a further round: "still" where they were asked for before, "new" where they were not."""
+    if rounds is None:
+        return {}
+    left = {was for request in rounds.requests for was in request.left}
+    still = {file.path for file in rounds.files if file.was in left}
+    new = {path for finding in rounds.new_findings if finding.action is Action.ASK for path in finding.files}
+    return {**dict.fromkeys(new, _("new")), **dict.fromkeys(still, _("still"))}
 
 
 def _joined(reasons: Sequence[str]) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
+from deep_tally.model.rounds import Rounds
 
 Length = Literal["short", "full"]
 Tone = Literal["brief", "friendly", "formal"]
@@ -29,6 +30,8 @@ class LetterOptions:
         What is said of this delivery's letter: to whom it goes, what is left out, and the user's own words.
     renamed : mapping of old to new name
         What the files are called in the ready copy, to be listed; none are when it is empty.
+    rounds : Rounds or None
+        What became of the requests of the round before, for a letter about a further one.
     """
 
     length: Length = "full"
@@ -37,3 +40,4 @@ class LetterOptions:
     signature: str = ""
     edits: LetterEdits = NO_EDITS
     renamed: Mapping[str, str] = field(default_factory=dict)
+    rounds: Rounds | None = None

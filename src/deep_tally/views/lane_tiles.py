@@ -113,7 +113,7 @@ class Bank:
         tiles = [self._tile(level, number) for number in range(lo // _TILE_BINS, hi // _TILE_BINS + 1)]
         begin = lo - lo // _TILE_BINS * _TILE_BINS
         end = begin + hi - lo + 1
-        everything = len(lanes) == len(self._levels)
+        everything = np.array_equal(lanes, np.arange(len(self._levels)))
 
         def joined(name: str) -> NDArray[np.int16]:
             parts = [getattr(tile, name) for tile in tiles]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 from typing import Literal
 
 from deep_tally.model.delivery import Delivery, SongSet, Track
@@ -33,6 +34,7 @@ NUDGE = "Nudge "
 
 _UNPLACED, _CLIPS = "start.unplaced", "content.clips"
 _CLIP_GAP_S = 0.25
+_BEFORE = "\0before/"
 _ABOUT_PLACE = ("start.", "length.")
 
 
@@ -67,6 +69,8 @@ class Lane:
         Whether nothing says where it belongs. Clips of one part that are so stand one after another.
     clips : tuple of Lane
         For the row of a part that came in pieces: each of them; empty for every other lane.
+    before : Lane or None
+        The file of the round before that this one stands for, where it lay then.
     """
 
     track: Track
@@ -83,6 +87,7 @@ class Lane:
     plays_twice: bool = False
     is_unplaced: bool = False
     clips: tuple[Lane, ...] = ()
+    before: Lane | None = None
 
     @property
     def files(self) -> tuple[Lane, ...]:
@@ -135,18 +140,28 @@ class Head:
     words: str
 
 
-def make_lanes(song: SongSet, delivery: Delivery) -> tuple[Lane, ...]:
-    """The lanes of a song, in the order of the delivery."""
+def make_lanes(
+    song: SongSet, delivery: Delivery, before: Mapping[str, Track] = MappingProxyType({})
+) -> tuple[Lane, ...]:
+    """The lanes of a song, in the order of the delivery; `before` are the files of the round before they stand for."""
     speaker = Speaker(delivery)
     found: dict[str, list[Finding]] = {t.path: [] for t in song.tracks}
     for finding in delivery.findings:
         for path in finding.files:
             if path in found:
                 found[path].append(finding)
-    lanes = tuple(_lane(track, song, found[track.path], speaker) for track in song.tracks)
+    lanes = tuple(
+        replace(_lane(t, song, found[t.path], speaker), before=_before(before.get(t.path), song, speaker))
+        for t in song.tracks
+    )
     parts = [f for f in delivery.findings if f.code == _CLIPS and set(f.files) <= set(found)]
     spread = {lane.path: lane for part in parts for lane in _one_after_another(lanes, part.files)}
     return tuple(spread.get(lane.path, lane) for lane in lanes)
+
+
+def _before(track: Track | None, song: SongSet, speaker: Speaker) -> Lane | None:
+    """A file as it came in the round before; its name is its own, for both rounds may use the same."""
+    return _lane(replace(track, path=f"{_BEFORE}{track.path}"), song, (), speaker) if track is not None else None
 
 
 def _one_after_another(lanes: Sequence[Lane], paths: Sequence[str]) -> Iterator[Lane]:

@@ -59,6 +59,7 @@ class LaneWaves(QObject):
     def show_lanes(self, lanes: Sequence[Lane]) -> None:
         """Files of one rate and one width of bins share a bank; for the same files nothing is built twice."""
         self.outdate()
+        lanes = [*lanes, *(lane.before for lane in lanes if lane.before is not None)]
         banked = tuple((lane.path, id(lane.track.measures)) for lane in lanes)
         if banked == self._banked:
             return
@@ -129,8 +130,11 @@ class LaneWaves(QObject):
             # So close, its outline says enough; and where nobody knows its place, it was not moved.
             if slot.lane.is_moved and not self._axis.is_close(slot.lane):
                 where.append(replace(slot.lane, start_s=0.0, stop_s=slot.lane.seconds))
+            if slot.lane.before is not None:
+                where.append(slot.lane.before)
             for lane in where:
-                have = self._samples.at_hand(lane) if self._axis.is_close(lane) else None
+                is_now = lane is not slot.lane.before
+                have = self._samples.at_hand(lane) if is_now and self._axis.is_close(lane) else None
                 if have is not None and len(have.samples):
                     edges = self._edges(lane, width, ratio)
                     yield slot, lane, _from_samples(have, lane, edges, _rows_of(slot, ratio))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
@@ -27,7 +29,7 @@ from deep_tally.app.line_up.line_up_keys import LineUpKeys
 from deep_tally.app.line_up.line_up_tools import LineUpTools
 from deep_tally.app.line_up.place_dialog import PlaceDialog
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
-from deep_tally.model.delivery import Delivery, SongSet
+from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.wording.speaker import Speaker
@@ -59,6 +61,7 @@ class LineUpView(QWidget):
         self._delivery: Delivery | None = None
         self._corrections = NO_CORRECTIONS
         self._lanes: tuple[Lane, ...] = ()
+        self._before: Mapping[str, Track] = {}
         self._height: int | None = None
         self._song = ""
         self.order: LaneOrder = "delivered"
@@ -138,8 +141,19 @@ class LineUpView(QWidget):
 
     # -- what is shown ------------------------------------------------------------------------
 
-    def show_all(self, delivery: Delivery, corrections: Corrections, *, song: str = "") -> None:
-        """Show an assessed delivery; the song that was lined up stays, unless another is named."""
+    def show_all(
+        self,
+        delivery: Delivery,
+        corrections: Corrections,
+        *,
+        song: str = "",
+        before: Mapping[str, Track] = MappingProxyType({}),
+    ) -> None:
+        """Show an assessed delivery; the song that was lined up stays, unless another is named.
+
+        `before` are the files of the round before that the files here stand for: they lie faintly under them.
+        """
+        self._before = before
         same = self._delivery is not None and self._delivery.source == delivery.source
         self._delivery, self._corrections = delivery, corrections
         names = [s.name for s in delivery.sets]
@@ -168,7 +182,7 @@ class LineUpView(QWidget):
         song, delivery = self.song, self._delivery
         if song is None or delivery is None:
             return
-        self._lanes = make_lanes(song, delivery)
+        self._lanes = make_lanes(song, delivery, self._before)
         self.listening.show_lanes(self._lanes)
         timeline = song.facts.timeline
         if timeline is None and self.canvas.mode == "bars":

@@ -135,6 +135,8 @@ class PageView(QWidget):
 
     what = "page"
     said = Signal(str)
+    written = Signal(str, str)
+    """(form, plain text): the page was copied, saved, or given to `slow_to_save`."""
     slow_to_save = Signal(object, object)
     """(Page, Path): to be saved where the window does not wait for it; inside the client's folder, the user agreed."""
 
@@ -155,6 +157,7 @@ class PageView(QWidget):
     def copy_text(self) -> None:
         """Put the page on the clipboard, as plain text and as rich text."""
         self.text.copy_page()
+        self.written.emit("copied", to_text(self.page))
         self.said.emit(f"The {self.what} is on the clipboard.")
 
     def save_to(self, path: Path) -> bool:
@@ -172,6 +175,7 @@ class PageView(QWidget):
                 return False
             self.said.emit(f"Saved: {path}")
         self._settings.set_folder("reply", path.parent)
+        self.written.emit(path.suffix.removeprefix("."), to_text(self.page))
         return True
 
     def button(self, words: str, tip: str, what: object) -> QPushButton:

@@ -34,6 +34,7 @@ from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
+from deep_tally.model.rounds import Rounds
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.edits import edits_between, with_edits, without_newer, without_reworded
 from deep_tally.reply.formats.eml import Sender
@@ -77,6 +78,7 @@ class ReplyView(PageView):
         self._said: Corrections = NO_CORRECTIONS
         self._brief: Brief = DEFAULT_BRIEF
         self._renamed: Mapping[str, str] = {}
+        self._rounds: Rounds | None = None
         self._written = Page(())
         self._shown_blocks: tuple[Block, ...] = ()
         self._typing = QTimer(self)
@@ -215,12 +217,20 @@ class ReplyView(PageView):
             signature=self._known.signature,
             edits=self._edits,
             renamed=self._renamed,
+            rounds=self._rounds,
         )
 
     def show_all(
-        self, delivery: Delivery, said: Corrections, brief: Brief, *, renamed: Mapping[str, str] | None = None
+        self,
+        delivery: Delivery,
+        said: Corrections,
+        brief: Brief,
+        *,
+        renamed: Mapping[str, str] | None = None,
+        rounds: Rounds | None = None,
     ) -> None:
         """Show the letter to a delivery as things are now; what was typed a moment ago is kept first."""
+        self._rounds = rounds
         same = self._delivery is not None and self._delivery.source == delivery.source
         if same and self._typing.isActive():
             # Typed into the letter as it was: with the changes that follow, all is shown again.

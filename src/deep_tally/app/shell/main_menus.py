@@ -26,6 +26,7 @@ class MainMenus:
         files = bar.addMenu("&File")
         add_action(files, "Open a &folder…", window.choose_folder, QKeySequence.StandardKey.Open)
         add_action(files, "Open &zips or files…", window.choose_files, "Ctrl+Shift+O")
+        add_action(files, "Open the &next round…", window.choose_next_round, "Ctrl+Shift+N")
         add_action(files, "Open the &demo", lambda: window.state.demo.open())
         self._recent = files.addMenu("Recent &checks")
         self._recent.aboutToShow.connect(self._fill_recent)
@@ -90,6 +91,7 @@ class MainMenus:
                 window.parts,
                 window.names,
                 window.reply,
+                window.rounds,
                 window.paper,
             )
             for widget in (*views, window.brief_panel):

@@ -72,6 +72,16 @@ class Navigator:
             self.show_page(self._window.reply)
             self._window.reply.text.setFocus()
 
+    def show_rounds(self) -> None:
+        """Go to the rounds, when there is one before this."""
+        if self._is_assessed():
+            if self._window.state.next_round.rounds is None:
+                self._window.say("There is only one round yet. File > Open the next round… compares the next files.")
+                return
+            self.show_page(self._window.rounds)
+            self._window.presenter.fill_page()
+            self._window.rounds.tree.setFocus()
+
     def show_paper(self) -> None:
         """Go to the client's page; it needs no delivery."""
         self.show_page(self._window.paper)
@@ -136,6 +146,7 @@ class Navigator:
             window.parts: window.steps.parts,
             window.names: window.steps.names,
             window.reply: window.steps.reply,
+            window.rounds: window.steps.rounds,
         }
         window.steps.mark(steps.get(page))
         window.steps.show_sheet_tools(page is window.desk)

@@ -12,8 +12,12 @@ from PySide6.QtCore import QObject, Signal
 from deep_tally.engine.opening import Opened
 from deep_tally.engine.round_sides import Joining, RoundSide, rounds_of, sent_again, side_of_saved
 from deep_tally.engine.saving import saved_check_of
-from deep_tally.model.delivery import Track
+from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.rounds import Rounds
+from deep_tally.model.saved_check import SavedRound
+from deep_tally.reply.history import PastRound, day_words, write_history
+from deep_tally.reply.numbers import count
+from deep_tally.reply.page import Page
 from deep_tally.session.recent_checks import forget
 from deep_tally.session.saved_checks import home
 
@@ -31,6 +35,8 @@ class NextRound(QObject):
     """Files are matched and compared with the round before; `joined` or `failed` follows."""
     joined = Signal(object)
     """An Opened: the delivery as it is to be judged now, to be opened."""
+    compared = Signal()
+    """The rounds are compared, and are to be shown."""
 
     def __init__(self, state: CheckState) -> None:
         super().__init__(state)
@@ -38,21 +44,26 @@ class NextRound(QObject):
         self._waiting: Joining | None = None
         self._wanted: tuple[Path, int | None, bool | None] | None = None
         self._older: CheckRun | None = None
+        self._is_shown_after = True
+        self._is_to_be_shown = False
         self._after: tuple[Path, ...] = ()
         self._asked_of: CheckRun | None = None
         self._side: tuple[object, RoundSide] | None = None
         state.clerks.joined.connect(self._take)
         state.assessed.connect(self._go_on)
+        state.assessed.connect(self._show)
         state.autosave.saved.connect(self._go_on)
 
     def join(self, path: Path, *, rounds: int | None = None, partial: bool | None = None) -> None:
         """Make what is open the round after the first `rounds` of a check; None: after all."""
-        self._wanted, self._older = (path, rounds, partial), None
+        self._wanted, self._older, self._is_shown_after = (path, rounds, partial), None, True
         self._go_on()
 
-    def join_opened(self, path: Path, *, rounds: int | None = None, partial: bool | None = None) -> None:
-        """The same with what is being opened, once that is there."""
-        self._wanted, self._older = (path, rounds, partial), self._state.run
+    def join_opened(
+        self, path: Path, *, rounds: int | None = None, partial: bool | None = None, shown: bool = True
+    ) -> None:
+        """The same with what is being opened, once that is there; `shown` says whether to go to the rounds then."""
+        self._wanted, self._older, self._is_shown_after = (path, rounds, partial), self._state.run, shown
 
     def open(self, paths: Sequence[Path]) -> None:
         """Open a delivery as the next round of the check that is open."""
@@ -65,6 +76,11 @@ class NextRound(QObject):
         """Open a delivery as the next round of what is being opened, once that is measured and saved."""
         self._after = tuple(paths)
         self._go_on()
+
+    @property
+    def is_wanted(self) -> bool:
+        """Whether what is opened is to be joined."""
+        return self._wanted is not None or bool(self._after)
 
     def forget(self) -> None:
         """What was opened is no round of anything."""
@@ -80,8 +96,7 @@ class NextRound(QObject):
     def _go_on(self) -> None:
         """Begin once all is measured and saved."""
         run = self._state.run
-        is_wanted = self._wanted is not None or self._after
-        if not is_wanted or run is None or run.delivery is None or run.stage != "done":
+        if not self.is_wanted or run is None or run.delivery is None or run.stage != "done":
             return
         if self._wanted is not None and run is self._older:
             return
@@ -113,6 +128,11 @@ class NextRound(QObject):
         )
         self.joining.emit()
 
+    def _show(self) -> None:
+        if self._is_to_be_shown and self.rounds is not None:
+            self._is_to_be_shown = False
+            self.compared.emit()
+
     def _take(self, opened: Opened | None, trouble: str) -> None:
         if self._asked_of is not self._state.run:
             return  # something else was opened meanwhile
@@ -120,6 +140,7 @@ class NextRound(QObject):
         if opened is None:
             self.failed.emit(trouble)
             return
+        self._is_to_be_shown = self._is_shown_after
         self._put_away_own(opened)
         self.joined.emit(opened)
 
@@ -140,7 +161,7 @@ class NextRound(QObject):
         before = run.saved.earlier[-1]
         key = id(before), self._state.brief
         if self._side is None or self._side[0] != key:
-            self._side = key, side_of_saved(before, self._state.brief, self._state.vocabulary)
+            self._side = key, self._side_of(before)
         return self._side[1]
 
     @property
@@ -150,6 +171,39 @@ class NextRound(QObject):
         if run is None or run.saved is None or run.saved.since is None or first is None or run.delivery is None:
             return None
         return rounds_of(first.delivery, run.delivery, run.saved.since)
+
+    def _side_of(self, saved: SavedRound) -> RoundSide:
+        return side_of_saved(saved, self._state.brief, self._state.vocabulary)
+
+    def history(self) -> Page:
+        """All rounds as a page."""
+        run = self._state.run
+        past: list[PastRound] = []
+        if run is None or run.delivery is None:
+            return Page(())
+        earlier = run.saved.earlier if run.saved is not None else ()
+        last: Delivery | None = None
+        for saved in (*earlier, saved_check_of(run).rounds[-1]):
+            is_open = len(past) == len(earlier)
+            delivery = run.delivery if is_open else self._side_of(saved).delivery
+            rounds = rounds_of(last, delivery, saved.since) if last is not None and saved.since is not None else None
+            past.append(PastRound(saved, delivery, rounds))
+            last = delivery
+        return write_history(run.delivery.name, past)
+
+    @property
+    def lines(self) -> tuple[str, ...]:
+        """A line about each round, the latest first."""
+        run = self._state.run
+        if run is None or run.saved is None:
+            return ()
+        rounds = [(saved.checked_at, saved.letters) for saved in run.saved.earlier]
+        rounds.append((run.saved.checked_at, run.saved.letters))
+        said = []
+        for number, (at, letters) in enumerate(rounds, start=1):
+            written = f"; {count(len(letters), 'letter')}" if letters else ""
+            said.append(f"Round {number}: {day_words(at)}{written}")
+        return tuple(reversed(said))
 
     @property
     def before(self) -> Mapping[str, Track]:

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
+from deep_tally.app.base.client_folder import may_save
+from deep_tally.app.pages.paper import ask_where
 from deep_tally.engine.opening import Opened
+from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import count
+from deep_tally.reply.save import save_reply
 from deep_tally.reply.saved_words import saved_words
+from deep_tally.session.saved_checks import is_saved_check
 
 if TYPE_CHECKING:
     from deep_tally.app.shell.window import Window
@@ -32,13 +38,59 @@ class Offers(QObject):
         if run is None or run.opened is None or again:
             return
         opened = run.opened
-        if opened.missing and len(opened.missing) == len(opened.found.entries):
+        if opened.saved is not None and opened.saved.since is not None and not opened.paths:
+            return
+        if opened.resembles is not None and not self._state.next_round.is_wanted:
+            self._ask_whether_next(opened.resembles)
+        elif opened.missing and len(opened.missing) == len(opened.found.entries):
             self._ask_where(opened)
         elif opened.changed:
             self._ask_about_changes(opened)
         elif opened.missing:
             for words in saved_words(changed=(), missing=opened.missing, files=len(opened.found.entries)):
                 self._window.say(readable(words))
+
+    def _ask_whether_next(self, path: Path) -> None:
+        self._window.offer.ask(
+            "This looks like another round of a delivery that you have checked before.",
+            (
+                ("As its next round", "Compare it with what was asked then", lambda: self._state.next_round.join(path)),
+                ("By itself", "Check it as a delivery of its own", lambda: None),
+            ),
+        )
+
+    def dropped(self, paths: Sequence[Path]) -> None:
+        """A delivery was dropped on the check that is open: it may be its next round."""
+        delivery, run = self._state.delivery, self._state.run
+        if delivery is None or run is None or run.saved is None or any(is_saved_check(path) for path in paths):
+            self._window.open(paths)
+            return
+        self._window.offer.ask(
+            readable(f"Is “{paths[0].name}” the next round of “{delivery.name}”?"),
+            (
+                (
+                    "Yes, the next round",
+                    "Compare it with what was asked, and keep what was not sent again",
+                    lambda: self._state.next_round.open(paths),
+                ),
+                ("No, open it by itself", "Check it as a delivery of its own", lambda: self._window.open(paths)),
+            ),
+        )
+
+    def save_history(self) -> None:
+        """Ask where, and save the rounds with their letters and decisions as one web page."""
+        window = self._window
+        delivery = self._state.delivery
+        name = f"History {delivery.name}" if delivery is not None else "History"
+        path = ask_where(window, window.settings, "Save the history", name, (("Web page", ".html"),))
+        if path is None or not may_save(window, path, self._state.client):
+            return
+        try:
+            save_reply(self._state.next_round.history(), path, client=self._state.client, into_delivery=True)
+        except DeepTallyError as error:
+            window.say(str(error))
+            return
+        window.say(readable(f"Saved: {path}"))
 
     def _ask_where(self, opened: Opened) -> None:
         self._window.offer.ask(

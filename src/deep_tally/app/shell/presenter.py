@@ -123,6 +123,7 @@ class Presenter(QObject):
         if delivery is not None:
             self._window.band.show_counts(count_findings(delivery.findings))
             self.show_coverage()
+            self._window.steps.rounds.setVisible(self._state.next_round.rounds is not None)
             self.fill_page()
             done = sum(t.is_done for t in delivery.tracks)
             comparing = self._state.comparing
@@ -169,7 +170,10 @@ class Presenter(QObject):
         elif page is self._window.reply:
             self.fill_reply()
         elif page is self._window.line_up:
-            self._window.line_up.show_all(delivery, self._state.corrections, song=self._song_name(delivery))
+            before = self._state.next_round.before
+            self._window.line_up.show_all(
+                delivery, self._state.corrections, song=self._song_name(delivery), before=before
+            )
         elif page is self._window.mix_match:
             song = self._song_name(delivery)
             is_matching = self._is_matching
@@ -177,8 +181,19 @@ class Presenter(QObject):
             self._window.navigator.show_player()
         elif page is self._window.parts:
             self._window.parts.show_all(delivery, self._state.corrections, self._state.brief)
+        elif page is self._window.rounds:
+            self._fill_rounds(delivery)
         elif page is self._window.names:
             self._window.names.show_all(delivery, self._state.corrections, self._state.brief)
+
+    def _fill_rounds(self, delivery: Delivery) -> None:
+        """Show the round at hand against the one before; where there is none any more, the sheet."""
+        rounds, run = self._state.next_round.rounds, self._state.run
+        if rounds is None or run is None or run.saved is None:
+            self._window.navigator.show_sheet()
+            return
+        number, lines = len(run.saved.earlier) + 1, self._state.next_round.lines
+        self._window.rounds.show_all(rounds, delivery, self._state.corrections, number, lines)
 
     def _song_name(self, delivery: Delivery) -> str:
         """The name of the set whose files the sheet shows; empty when it shows all."""
@@ -251,7 +266,8 @@ class Presenter(QObject):
         """Write the reply to the delivery as it is assessed and corrected now."""
         if (delivery := self._state.delivery) is not None:
             said, brief = self._state.corrections, self._state.brief
-            self._window.reply.show_all(delivery, said, brief, renamed=self._renamed())
+            rounds = self._state.next_round.rounds
+            self._window.reply.show_all(delivery, said, brief, renamed=self._renamed(), rounds=rounds)
 
     def _renamed(self) -> Mapping[str, str]:
         """The new names, where the reply is to list them."""

@@ -193,7 +193,9 @@ class CheckState(QObject):
         saved = self.run.saved if self.run is not None else None
         if self.run is not None and saved is not None and saved.since is not None:
             self.open(self.run.paths)  # a further round is matched again with the one before
-            self.next_round.join_opened(saved.path, rounds=len(saved.earlier), partial=saved.since.is_partial)
+            self.next_round.join_opened(
+                saved.path, rounds=len(saved.earlier), partial=saved.since.is_partial, shown=False
+            )
         elif self.run is not None:
             self._open(self.run.paths, self.run.rough_mix, again=self.run)
 
@@ -273,6 +275,7 @@ class CheckState(QObject):
             return
         self._keeping.start()
         self.autosave.changed()
+        is_rematched = run.corrections.stands_for != corrections.stands_for
         is_to_show = needs_assessing(run.corrections, corrections)
         was_judged = self.delivery is not None or self._settling.isActive()
         if run.correct(corrections):
@@ -285,6 +288,8 @@ class CheckState(QObject):
         elif was_judged and is_to_show:
             self._show_assessed()
         self.corrections_changed.emit()
+        if is_rematched:
+            self.next_round.join_again()
 
     def keep_corrections(self) -> None:
         self._keeping.stop()
@@ -378,13 +383,14 @@ class CheckState(QObject):
         self.autosave.watch(run)
         self._take_brief_of(run)
         self._settling.stop()
-        self.undo_stack.clear()
+        if run.saved is None or run.saved.since is None or before is None or run.saved.path != _path_of(before):
+            self.undo_stack.clear()  # files that are only matched another way are the same files
         self.opened.emit(is_again)
         if is_again and before is not None and before.found is not None and run.found is not None:
             self.noticed.emit(_difference(before.found, run.found))
         elif run.trouble:
             self.noticed.emit(run.trouble)
-        elif run.recalled != NO_CORRECTIONS:
+        elif correction_words(run.recalled):
             self.noticed.emit(f"Your earlier corrections apply: {correction_words(run.recalled)}.")
         if before is not None:
             self.clerks.tidy(before.let_go())
@@ -426,6 +432,10 @@ class CheckState(QObject):
             self.delivery = self.run.delivery
             self.autosave.changed()
             self.assessed.emit()
+
+
+def _path_of(run: CheckRun) -> Path | None:
+    return run.saved.path if run.saved is not None else None
 
 
 def _timer(owner: QObject, milliseconds: int, what: Callable[[], None]) -> QTimer:

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from deep_tally.app.pages.reply_view import ReplyView
     from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player.player_bar import PlayerBar
+    from deep_tally.app.rounds.rounds_view import RoundsView
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.shell.brief_menu import BriefMenu
     from deep_tally.app.shell.deciding import Deciding
@@ -84,6 +85,7 @@ class Window(QMainWindow):
     mix_match: MixMatchView
     parts: PartsView
     names: NamesView
+    rounds: RoundsView
     paper: PaperView
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
@@ -180,6 +182,7 @@ class Window(QMainWindow):
         from deep_tally.app.pages.reply_view import ReplyView
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player.player_bar import PlayerBar
+        from deep_tally.app.rounds.rounds_view import RoundsView
         from deep_tally.app.sheet.sheet_view import SheetView
         from deep_tally.app.shell.likely_strip import LikelyStrip
         from deep_tally.views.rows import empty_sheet
@@ -195,6 +198,7 @@ class Window(QMainWindow):
         self.mix_match = MixMatchView(self.theme, self.listening)
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
+        self.rounds = RoundsView(self.theme)
         self.paper = PaperView(self.theme, self.settings)
 
     def _place_views(self) -> None:
@@ -210,9 +214,10 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
-        for page in (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.paper):
+        pages = (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.rounds, self.paper)
+        for page in pages:
             self.pages.addWidget(page)
-        for part in (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.paper, self.player_bar):
+        for part in (*pages, self.player_bar):
             self.theme.style(part)
         self.sheet.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
 
@@ -222,6 +227,17 @@ class Window(QMainWindow):
         if chosen:
             self.settings.set_folder("delivery", Path(chosen).parent)
             self.open([Path(chosen)])
+
+    def choose_next_round(self) -> None:
+        """Ask for the folder of the next round, and open it as that."""
+        if self.state.delivery is None:
+            self.say("Open the round before first.")
+            return
+        start = str(self.settings.folder("delivery"))
+        chosen = QFileDialog.getExistingDirectory(self, "Open the next round", start)
+        if chosen:
+            self.settings.set_folder("delivery", Path(chosen).parent)
+            self.state.next_round.open([Path(chosen)])
 
     def choose_files(self) -> None:
         """Ask for files and open them."""
@@ -243,7 +259,7 @@ class Window(QMainWindow):
         paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
         if paths:
             event.acceptProposedAction()
-            self.open(paths)
+            self.offers.dropped(paths) if self._furnished else self.open(paths)
 
     def say(self, words: str) -> None:
         """Say something in one sentence at the foot of the window."""

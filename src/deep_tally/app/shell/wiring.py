@@ -8,7 +8,9 @@ from PySide6.QtCore import QObject
 
 from deep_tally.app.shell.dialogs import LeftOutPage
 from deep_tally.model.files import Role
+from deep_tally.model.saved_check import SentLetter
 from deep_tally.reply.action_words import readable
+from deep_tally.session.saved_checks import now
 from deep_tally.views.not_checked import sentences
 
 if TYPE_CHECKING:
@@ -51,13 +53,18 @@ class Wiring(QObject):
         state.corrections_changed.connect(presenter.corrections_changed)
         state.abandoned.connect(presenter.abandoned)
         state.refused.connect(self._refused)
+        state.next_round.compared.connect(self._window.navigator.show_rounds)
         state.clerks.saved.connect(self._window.saved)
         state.autosave.saved.connect(self._window.check_saved)
         self._window.progress.cancel_button.clicked.connect(state.cancel)
-        for view in (window.line_up, window.mix_match, window.parts, window.names, window.reply):
+        for view in (window.line_up, window.mix_match, window.parts, window.names, window.reply, window.rounds):
             view.corrected.connect(state.correct)
         for page in (self._window.reply, self._window.paper):
             page.slow_to_save.connect(lambda of, path: state.clerks.save_page(of, path, state.client))
+
+    def _keep_letter(self, form: str, text: str) -> None:
+        """A letter that left the window belongs to the round's history."""
+        self._window.state.autosave.add_letter(SentLetter(at=now(), form=form, text=text))
 
     def _connect_views(self) -> None:
         window = self._window
@@ -69,6 +76,7 @@ class Wiring(QObject):
             (steps.parts, window.navigator.show_parts),
             (steps.names, window.navigator.show_names),
             (steps.reply, window.navigator.show_reply),
+            (steps.rounds, window.navigator.show_rounds),
             (window.band.next, window.navigator.next_step),
         ):
             step.clicked.connect(show)
@@ -92,7 +100,11 @@ class Wiring(QObject):
         window.line_up.tempo_given.connect(self._set_tempo)
         for files in (window.line_up, window.mix_match):
             files.file_wanted.connect(window.navigator.show_in_sheet)
+        window.rounds.file_wanted.connect(window.navigator.show_in_sheet)
+        window.rounds.partial_wanted.connect(lambda partial: state.next_round.join_again(partial=partial))
+        window.rounds.history_wanted.connect(lambda: window.offers.save_history())
         window.mix_match.mix_named.connect(state.sorter.set_rough_mix)
+        window.reply.written.connect(self._keep_letter)
         window.playback.changed.connect(window.navigator.show_player)
         panel.edited.connect(self._edit_brief)
         panel.misses.connect(window.filter.keep_misses)

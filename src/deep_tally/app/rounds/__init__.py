@@ -1,0 +1,1 @@
+"""The rounds of a delivery against each other."""
