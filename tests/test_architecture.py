@@ -250,6 +250,9 @@ TOGETHER = {
     "engine/test_check_run.py": "engine: opening preparing",
     "engine/test_saved.py": "engine: saving; reply: saved_words; session: saved_checks saved_schema",
     "app/test_decisions.py": "reply: decision_words",
+    "reply/formats/test_pdf.py": "reply/formats: tagged_pdf",
+    "reply/formats/test_session_sheet.py": "reply: session_sheet",
+    "session/test_engineer.py": "model: paper",
     "views/test_rows.py": "views: cell_texts columns filter",
     "app/test_line_up.py": "views: time_axis",
     "app/test_reliability.py": "views: not_checked",
@@ -258,7 +261,7 @@ TOGETHER = {
         "reply: action_words details letter_options page picture requests tasks; reply/formats: text markdown html;"
         " reply/wording: speaker facts start length rate depth clipping headroom channels name content"
     ),
-    "reply/test_brief_page.py": "reply: brief_words; reply/formats: pdf",
+    "reply/test_brief_page.py": "reply: brief_words",
     "app/test_songs_and_roles.py": "reply: correction_words role_words role_texts",
     "reply/test_first_part.py": "reply: reasons",
     "check/test_rounds.py": "model: rounds",

@@ -88,6 +88,7 @@ def _in_form(form: str, delivery: Delivery, options: LetterOptions, brief: Brief
     elif form == "json":
         content = to_json(delivery)
     else:
-        sender = Sender(name=options.engineer, address=engineer_at_hand().address)
+        known = engineer_at_hand()
+        sender = Sender(name=options.engineer, address=known.address, paper=known.sheet)
         content = FORMS[f".{form}"](write_letter(delivery, options, brief), sender)
     return content.encode("utf-8", "surrogateescape") if isinstance(content, str) else content

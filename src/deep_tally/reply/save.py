@@ -23,7 +23,7 @@ FORMS: Mapping[str, Callable[[Page, Sender], str | bytes]] = MappingProxyType(
         ".txt": lambda page, _: to_text(page),
         ".md": lambda page, _: to_markdown(page),
         ".html": lambda page, _: to_html(page),
-        ".pdf": lambda page, _: to_pdf(page),
+        ".pdf": lambda page, sender: to_pdf(page, sender.paper),
         ".eml": lambda page, sender: to_eml(page, now=datetime.now().astimezone(), sender=sender),
     }
 )

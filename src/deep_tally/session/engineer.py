@@ -3,21 +3,35 @@
 from __future__ import annotations
 
 import json
+import os
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
 from platformdirs import user_config_path
 
+from deep_tally.model.paper import PAPERS, Paper, usual_paper
 from deep_tally.work.atomic import write_atomically
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Engineer:
-    """Name, mail address, and the lines under the name; each may be empty."""
+    """Name, mail address, the lines under the name, and the paper; each may be empty: then the country's is used."""
 
     name: str = ""
     address: str = ""
     signature: str = ""
+    paper: str = ""
+
+    @property
+    def sheet(self) -> Paper:
+        """The paper that pages are made for."""
+        return next((p for p in PAPERS if p == self.paper), usual_paper(_territory()))
+
+
+def _territory() -> str:
+    """The country, as the environment says (POSIX.1, 8.2): "en_US.UTF-8" is US."""
+    said = next((v for name in ("LC_ALL", "LC_PAPER", "LANG") if (v := os.environ.get(name))), "")
+    return said.partition(".")[0].partition("@")[0].rpartition("_")[2]
 
 
 def home() -> Path:

@@ -137,8 +137,10 @@ class PageView(QWidget):
     said = Signal(str)
     written = Signal(str, str)
     """(form, plain text): the page was copied, saved, or given to `slow_to_save`."""
-    slow_to_save = Signal(object, object)
-    """(Page, Path): to be saved where the window does not wait for it; inside the client's folder, the user agreed."""
+    saved_to = Signal(object)
+    """The path of the page that was saved."""
+    slow_to_save = Signal(object, object, object)
+    """(Page, Path, Sender): to be saved where the window does not wait; in the client's folder, the user agreed."""
 
     def __init__(self, theme: Theme, settings: Settings) -> None:
         super().__init__()
@@ -166,7 +168,7 @@ class PageView(QWidget):
             return False
         if path.suffix.casefold() == ".pdf":
             self.said.emit(f"Writing {path.name}…")
-            self.slow_to_save.emit(self.page, path)
+            self.slow_to_save.emit(self.page, path, self.writer)
         else:
             try:
                 save_reply(self.page, path, sender=self.writer, client=self.protected, into_delivery=True)
@@ -174,6 +176,7 @@ class PageView(QWidget):
                 self.said.emit(str(error))
                 return False
             self.said.emit(f"Saved: {path}")
+            self.saved_to.emit(path)
         self._settings.set_folder("reply", path.parent)
         self.written.emit(path.suffix.removeprefix("."), to_text(self.page))
         return True

@@ -34,6 +34,7 @@ from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
+from deep_tally.model.paper import PAPERS, Paper
 from deep_tally.model.rounds import Rounds
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.edits import edits_between, with_edits, without_newer, without_reworded
@@ -98,6 +99,7 @@ class ReplyView(PageView):
         self.client = self.of_delivery["client"]
         self.length = self._choice("Length", _LENGTH_WORDS, settings.text("letter.length") or "short", "letter.length")
         self.tone = self._choice("Tone", _TONE_WORDS, settings.text("letter.tone") or "friendly", "letter.tone")
+        self.paper_box = self._paper_choice()
         self._list = QVBoxLayout()
         self._list.setSpacing(0)
         inside = QWidget()
@@ -143,6 +145,7 @@ class ReplyView(PageView):
             ("Your &address", self.address),
             ("&Length", self.length),
             ("&Tone", self.tone),
+            ("&Paper", self.paper_box),
         ):
             names.addRow(words, field)
         return names
@@ -197,12 +200,25 @@ class ReplyView(PageView):
         box.activated.connect(remember)
         return box
 
+    def _paper_choice(self) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Paper of PDFs")
+        box.addItems(PAPERS)
+        box.setCurrentText(self._known.sheet)
+        box.textActivated.connect(lambda text: self._keep_engineer(paper=text))
+        return box
+
     def _keep_engineer(self, **said: str) -> None:
         """Shown at once, and written when typing pauses: a disk may take its time."""
         self.keep_edits()
         self._known, self._is_engineer_kept = replace(self._known, **said), False
         self._write()
         self._typing.start()
+
+    @property
+    def paper(self) -> Paper:
+        """What PDFs are made for."""
+        return self._known.sheet
 
     @property
     def _edits(self) -> LetterEdits:
@@ -247,7 +263,7 @@ class ReplyView(PageView):
 
     def _write(self) -> None:
         """Show the letter, where it is another than the one that is shown."""
-        self.writer = Sender(name=self.engineer.text(), address=self.address.text())
+        self.writer = Sender(name=self.engineer.text(), address=self.address.text(), paper=self.paper)
         if self._delivery is None:
             return
         self._written = written(self._delivery, self._options, self._brief)

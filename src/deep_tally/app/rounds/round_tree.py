@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtCore import QByteArray, QMimeData, Qt, Signal
+from PySide6.QtCore import QByteArray, QMimeData, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QDragMoveEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
@@ -112,7 +112,9 @@ class RoundTree(QTreeWidget):
         if item is not None and path:
             event.setDropAction(Qt.DropAction.CopyAction)
             event.accept()
-            self.moved.emit(path, str(item.data(0, _PLACE_ROLE) or ""))
+            # The rows are made anew then: not while the drag still holds one of them.
+            place = str(item.data(0, _PLACE_ROLE) or "")
+            QTimer.singleShot(0, lambda: self.moved.emit(path, place))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         path = self.current_path

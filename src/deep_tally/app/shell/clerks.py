@@ -18,6 +18,7 @@ from deep_tally.engine.saving import PackedCheck, write_packed
 from deep_tally.intake.unpacked import UnpackFolder, sweep
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import ClientFiles
+from deep_tally.reply.formats.eml import Sender
 from deep_tally.reply.page import Page
 from deep_tally.reply.save import save_reply
 from deep_tally.session.saved_checks import SavedAs
@@ -47,6 +48,8 @@ class Clerks(QObject):
     """The demo's folders are there: its first sending and, where that was wanted, the second."""
     demo_failed = Signal(str)
     """The demo cannot be made; one sentence for the user."""
+    page_saved = Signal(object)
+    """The path of a page that was written."""
     started = Signal()
     """There is something to poll for."""
 
@@ -57,13 +60,13 @@ class Clerks(QObject):
         self._saving = 0
         self._left_folders: list[UnpackFolder] = []
 
-    def save_page(self, page: Page, path: Path, client: ClientFiles) -> None:
+    def save_page(self, page: Page, path: Path, client: ClientFiles, writer: Sender) -> None:
         """Write a page, which takes a second for a PDF; `saved` says how it went.
 
         Where it lies in the client's folder, the user agreed to that.
         """
         self._saving += 1
-        self._submit(_SAVING, _save_page, page, path, client)
+        self._submit(_SAVING, _save_page, page, path, client, writer)
 
     @property
     def is_saving(self) -> bool:
@@ -115,7 +118,10 @@ class Clerks(QObject):
     def _take_saved(self, report: Returned | Failed) -> None:
         self._saving -= 1
         if isinstance(report, Returned):
-            self.saved.emit(*report.value)
+            words, path = report.value
+            self.saved.emit(words, path is not None)
+            if path is not None:
+                self.page_saved.emit(path)
         else:
             self.saved.emit(f"The page cannot be written: {report.problem}; {report.remedy}.", False)
 
@@ -149,13 +155,15 @@ class Clerks(QObject):
             folder.remove()
 
 
-def _save_page(progress: object, page: Page, path: Path, client: ClientFiles) -> tuple[str, bool]:
-    """In a worker: write a page; returns a sentence about it, and whether it worked."""
+def _save_page(
+    progress: object, page: Page, path: Path, client: ClientFiles, writer: Sender
+) -> tuple[str, Path | None]:
+    """In a worker: write a page; returns a sentence about it, and where it lies, if it worked."""
     try:
-        save_reply(page, path, client=client, into_delivery=True)
+        save_reply(page, path, sender=writer, client=client, into_delivery=True)
     except DeepTallyError as error:
-        return str(error), False
-    return f"Saved: {path}", True
+        return str(error), None
+    return f"Saved: {path}", path
 
 
 def _join(progress: OnProgress, joining: Joining) -> Opened | DeepTallyError:

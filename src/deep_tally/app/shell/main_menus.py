@@ -38,6 +38,8 @@ class MainMenus:
         picture = "Save the p&icture that is shown…"
         add_action(files, picture, lambda: window.picture_saver.ask_and_save(), "Ctrl+Shift+P")
         add_action(files, "&Copy the reply as text", lambda: window.navigator.copy_reply(), "Ctrl+Shift+C")
+        add_action(files, "Save the session s&heet…", lambda: window.exports.save_sheet(), "Ctrl+Alt+S")
+        add_action(files, "Save the histor&y…", lambda: window.exports.save_history())
         add_action(files, "Save the chec&k as…", window.save_check_as, "Ctrl+Shift+S")
         files.addSeparator()
         add_action(files, "&Quit", window.close, QKeySequence.StandardKey.Quit)

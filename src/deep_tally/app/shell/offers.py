@@ -9,13 +9,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
-from deep_tally.app.base.client_folder import may_save
-from deep_tally.app.pages.paper import ask_where
 from deep_tally.engine.opening import Opened
-from deep_tally.model.errors import DeepTallyError
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import count
-from deep_tally.reply.save import save_reply
 from deep_tally.reply.saved_words import saved_words
 from deep_tally.session.saved_checks import is_saved_check
 
@@ -76,21 +72,6 @@ class Offers(QObject):
                 ("No, open it by itself", "Check it as a delivery of its own", lambda: self._window.open(paths)),
             ),
         )
-
-    def save_history(self) -> None:
-        """Ask where, and save the rounds with their letters and decisions as one web page."""
-        window = self._window
-        delivery = self._state.delivery
-        name = f"History {delivery.name}" if delivery is not None else "History"
-        path = ask_where(window, window.settings, "Save the history", name, (("Web page", ".html"),))
-        if path is None or not may_save(window, path, self._state.client):
-            return
-        try:
-            save_reply(self._state.next_round.history(), path, client=self._state.client, into_delivery=True)
-        except DeepTallyError as error:
-            window.say(str(error))
-            return
-        window.say(readable(f"Saved: {path}"))
 
     def _ask_where(self, opened: Opened) -> None:
         self._window.offer.ask(

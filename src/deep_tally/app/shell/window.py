@@ -47,6 +47,7 @@ if TYPE_CHECKING:
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.shell.brief_menu import BriefMenu
     from deep_tally.app.shell.deciding import Deciding
+    from deep_tally.app.shell.exports import Exports
     from deep_tally.app.shell.offers import Offers
     from deep_tally.app.shell.picture_saver import PictureSaver
     from deep_tally.app.shell.playback import Playback
@@ -74,6 +75,7 @@ class Window(QMainWindow):
     brief_panel: BriefPanel
     brief_menu: BriefMenu
     deciding: Deciding
+    exports: Exports
     filter: SheetFilter
     offers: Offers
     picture_saver: PictureSaver
@@ -142,6 +144,7 @@ class Window(QMainWindow):
         """Bring in the views and the check's state."""
         from deep_tally.app.shell.brief_menu import BriefMenu
         from deep_tally.app.shell.deciding import Deciding
+        from deep_tally.app.shell.exports import Exports
         from deep_tally.app.shell.offers import Offers
         from deep_tally.app.shell.picture_saver import PictureSaver
         from deep_tally.app.shell.playback import Playback
@@ -162,6 +165,7 @@ class Window(QMainWindow):
         self.brief_menu = BriefMenu(self.state, self.brief_panel, self.settings)
         self.menus.furnish()
         self.deciding = Deciding(self)
+        self.exports = Exports(self)
         self._wiring = Wiring(self)
         self.offers = Offers(self)
         if (split := self.settings.state("splitter")) is not None:

@@ -55,12 +55,14 @@ class Wiring(QObject):
         state.refused.connect(self._refused)
         state.next_round.compared.connect(self._window.navigator.show_rounds)
         state.clerks.saved.connect(self._window.saved)
+        state.clerks.page_saved.connect(window.exports.saved)
         state.autosave.saved.connect(self._window.check_saved)
         self._window.progress.cancel_button.clicked.connect(state.cancel)
         for view in (window.line_up, window.mix_match, window.parts, window.names, window.reply, window.rounds):
             view.corrected.connect(state.correct)
         for page in (self._window.reply, self._window.paper):
-            page.slow_to_save.connect(lambda of, path: state.clerks.save_page(of, path, state.client))
+            page.slow_to_save.connect(lambda of, path, writer: state.clerks.save_page(of, path, state.client, writer))
+            page.saved_to.connect(window.exports.saved)
 
     def _keep_letter(self, form: str, text: str) -> None:
         """A letter that left the window belongs to the round's history."""
@@ -102,7 +104,7 @@ class Wiring(QObject):
             files.file_wanted.connect(window.navigator.show_in_sheet)
         window.rounds.file_wanted.connect(window.navigator.show_in_sheet)
         window.rounds.partial_wanted.connect(lambda partial: state.next_round.join_again(partial=partial))
-        window.rounds.history_wanted.connect(lambda: window.offers.save_history())
+        window.rounds.history_wanted.connect(lambda: window.exports.save_history())
         window.mix_match.mix_named.connect(state.sorter.set_rough_mix)
         window.reply.written.connect(self._keep_letter)
         window.playback.changed.connect(window.navigator.show_player)

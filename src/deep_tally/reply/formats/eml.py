@@ -10,6 +10,7 @@ from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
 
+from deep_tally.model.paper import Paper
 from deep_tally.reply.formats.html import to_html
 from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.page import Page
@@ -17,10 +18,11 @@ from deep_tally.reply.page import Page
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sender:
-    """Name and mail address of who writes; either may be empty."""
+    """Name and mail address of who writes, which may be empty, and the paper they print on."""
 
     name: str = ""
     address: str = ""
+    paper: Paper = "A4"
 
 
 NOBODY = Sender()

@@ -1,18 +1,17 @@
-"""A page as PDF (A4), made by fpdf2 in the shipped typeface; one that is nearly one sheet long is set to fit it."""
+"""A page as a tagged PDF in the shipped typeface; one that is nearly one sheet long is set to fit it."""
 
 from __future__ import annotations
 
 import io
-from importlib import resources
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
+from deep_tally.model.paper import Paper
 from deep_tally.reply.page import Block, BlockKind, Page
 
 if TYPE_CHECKING:
-    from fpdf import FPDF
+    from deep_tally.reply.formats.tagged_pdf import Tag, TaggedPdf
 
 _FAMILY = "Atkinson Hyperlegible Next"
-_WEIGHTS = {"": "Regular", "B": "Bold"}
 _MARGIN_MM = 20.0
 _SIZES_PT = (11.0, 10.5, 10.0, 9.5, 9.0, 8.5)
 """Sizes of the text that are tried for one page; smaller is not read with ease."""
@@ -36,35 +35,28 @@ _LOOKS: dict[BlockKind, tuple[float, str, float]] = {
 }
 
 
-def to_pdf(page: Page) -> bytes:
+_TAGS: dict[BlockKind, Tag] = {"title": "H1", "section": "H2", "heading": "H3"}
+
+
+def to_pdf(page: Page, paper: Paper = "A4", language: str = "en") -> bytes:
     """The page as a PDF file: of the largest text that fits one sheet, else of the normal size on several."""
-    largest = _set(page, _SIZES_PT[0])
-    if largest.pages_count > 1 and _set(page, _SIZES_PT[-1]).pages_count == 1:
-        fitting = (made for size in _SIZES_PT[1:] if (made := _set(page, size)).pages_count == 1)
-        return bytes(next(fitting).output())
+    largest = _set(page, _SIZES_PT[0], paper, language)
+    if largest.pages_count > 1 and _set(page, _SIZES_PT[-1], paper, language).pages_count == 1:
+        sizes = (_set(page, size, paper, language) for size in _SIZES_PT[1:])
+        return bytes(next(made for made in sizes if made.pages_count == 1).output())
     return bytes(largest.output())
 
 
-def _set(page: Page, size: float) -> FPDF:
-    from fpdf import FPDF  # only needed when a PDF is written
+def _set(page: Page, size: float, paper: Paper, language: str) -> TaggedPdf:
+    from deep_tally.reply.formats.tagged_pdf import TaggedPdf  # only needed when a PDF is written
 
-    pdf = FPDF(format="A4")
-    pdf.set_margin(_MARGIN_MM)
-    pdf.set_auto_page_break(auto=True, margin=_MARGIN_MM * 0.8)
-    fonts = resources.files("deep_tally").joinpath("fonts")
-    for style, weight in _WEIGHTS.items():
-        with resources.as_file(fonts.joinpath(f"AtkinsonHyperlegibleNext-{weight}.ttf")) as file:
-            pdf.add_font(_FAMILY, style, file)
-    pdf.set_title(page.title)
-    pdf.set_creator("Deep Tally")
-    pdf.set_lang("en")
-    pdf.add_page()
+    pdf = TaggedPdf(paper, title=page.title, language=language, margin_mm=_MARGIN_MM)
     for block in page.blocks:
         _put(pdf, block, size)
     return pdf
 
 
-def _put(pdf: FPDF, block: Block, size: float) -> None:
+def _put(pdf: TaggedPdf, block: Block, size: float) -> None:
     share, style, above = _LOOKS[block.kind]
     height = size * share * _PT_MM * _LEADING
     if block.kind in ("heading", "section") and pdf.get_y() > pdf.h - _ROOM_MM:
@@ -73,29 +65,41 @@ def _put(pdf: FPDF, block: Block, size: float) -> None:
         pdf.ln(above * size * _PT_MM * 1.4)
     if block.kind == "section":
         pdf.set_draw_color(*_RULE)
-        pdf.line(_MARGIN_MM, pdf.get_y(), pdf.w - _MARGIN_MM, pdf.get_y())
+        with pdf.decoration():
+            pdf.line(_MARGIN_MM, pdf.get_y(), pdf.w - _MARGIN_MM, pdf.get_y())
         pdf.ln(size * _PT_MM * 0.5)
     pdf.set_font(_FAMILY, style, size * share)
     pdf.set_text_color(*(_SOFT if block.kind in ("hint", "picture") else _INK))
     if block.kind == "picture" and block.picture is not None:
         if pdf.get_y() + _PICTURE_MM / 4 > pdf.h - _MARGIN_MM:
             pdf.add_page()
-        pdf.image(io.BytesIO(block.picture.svg.encode()), x=_MARGIN_MM + _ITEM_INDENT_MM, w=_PICTURE_MM)
-    left = _MARGIN_MM
+        with pdf.tagged("Figure", alt=block.picture.words):
+            pdf.image(io.BytesIO(block.picture.svg.encode()), x=_MARGIN_MM + _ITEM_INDENT_MM, w=_PICTURE_MM)
+    sign, left = "", _MARGIN_MM
     if block.kind in ("question", "item", "hint", "picture"):
         left += _ITEM_INDENT_MM
     if block.kind == "item":
-        pdf.set_x(_MARGIN_MM + 1)
-        pdf.cell(_ITEM_INDENT_MM - 1, height, "–")
-    if block.kind == "question" and block.number:
-        pdf.set_x(_MARGIN_MM)
-        pdf.cell(_ITEM_INDENT_MM, height, f"{block.number}.")
+        sign = "–"
+    elif block.kind == "question" and block.number:
+        sign = f"{block.number}."
     text = f"{block.number}  {block.text}" if block.number and block.kind != "question" else block.text
+    _write(pdf, pdf.printable(text), sign, left, height, _TAGS.get(block.kind, "P"))
+
+
+def _write(pdf: TaggedPdf, text: str, sign: str, left: float, height: float, tag: Tag) -> None:
+    """One paragraph with what stands before it, on one page; one that is longer than a page line by line."""
+    width = pdf.w - _MARGIN_MM - left
     pdf.set_x(left)
-    pdf.multi_cell(pdf.w - _MARGIN_MM - left, height, _printable(pdf, text), align="L", new_x="LMARGIN", new_y="NEXT")
-
-
-def _printable(pdf: FPDF, text: str) -> str:
-    """Characters the typeface lacks are shown by their numbers: a page must not lose part of a file's name."""
-    known = pdf.current_font.cmap  # type: ignore[union-attr]
-    return "".join(c if ord(c) in known or c in " \n" else f"[U+{ord(c):04X}]" for c in text)
+    lines = cast("list[str]", pdf.multi_cell(width, height, text, align="L", dry_run=True, output="LINES"))
+    if len(lines) * height > pdf.room_mm and len(lines) * height <= pdf.h - 2 * _MARGIN_MM:
+        pdf.add_page()
+    pieces = [text] if len(lines) * height <= pdf.room_mm else list(lines)
+    for place, piece in enumerate(pieces):
+        if height > pdf.room_mm:
+            pdf.add_page()
+        with pdf.tagged(tag):
+            if sign and place == 0:
+                pdf.set_x(_MARGIN_MM + (1 if sign == "–" else 0))
+                pdf.cell(_ITEM_INDENT_MM, height, sign)
+            pdf.set_x(left)
+            pdf.multi_cell(width, height, piece, align="L", new_x="LMARGIN", new_y="NEXT")
