@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import jsonschema
+
 from deep_tally.check.decided import apart, things_of
 from deep_tally.model.decisions import Decision
+from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, Finding, Place
+from deep_tally.reply.formats.json import schema, to_document
 
 CUT = "length.tail-cut"
 THREE = Finding(
@@ -88,3 +94,15 @@ def test_of_two_decisions_about_one_finding_the_later_one_counts() -> None:
     later = Decision(code=CUT, kind="answered", about=("a", "b", "c"), note="on purpose")
     _, (aside,) = apart([THREE], [first, later], (), {})
     assert aside.decision.note == "on purpose"
+
+
+def test_the_json_lists_what_was_decided_and_counts_it_no_more(demo: Delivery) -> None:
+    first = demo.findings[0]
+    decision = Decision(code=first.code, kind="meant", about=things_of(first), song=first.song, note="so")
+    findings, aside = apart(demo.findings, [decision], (), {})
+    document = to_document(replace(demo, findings=findings, decided=aside))
+    jsonschema.validate(document, schema())
+    assert document["decided"][0]["finding"]["code"] == first.code
+    assert document["decided"][0]["decision"] == {"kind": "meant", "note": "so", "of_client": False}
+    assert len(document["findings"]) == len(demo.findings) - 1
+    assert sum(document["tally"].values()) == len(demo.findings) - 1

@@ -24,7 +24,11 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Alt+Up / Alt+Down", "In the reply: move the paragraph"),
             ("Ctrl+B", "The brief beside the view"),
             ("Alt+B", "Another brief, when it is open"),
-            ("Ctrl+7", "The client's page"),
+            ("Ctrl+7 / 8", "The client's page / the rounds"),
+            ("Ctrl+Shift+N", "Open the next round"),
+            ("Ctrl+Shift+S", "Save the check somewhere else"),
+            ("Ctrl+Alt+S", "Save the session sheet"),
+            ("Ctrl+Shift+D", "All decisions"),
             ("Ctrl+Z", "Undo a change"),
             ("Esc", "Cancel measuring"),
             ("Ctrl+Shift+P", "Save the picture that is shown"),
@@ -61,6 +65,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("F10 / F11 / F12", "Spectrogram / stereo / histogram"),
             ("Space", "Play or stop"),
             ("Ctrl+D", "Turned down: do the tops come back?"),
+            ("D", "On a finding: decide about it"),
         ),
     ),
     (
@@ -106,6 +111,13 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
         (
             ("Enter", "Which part a file is / write a name"),
             ("Delete", "Not this part / the pattern's name"),
+        ),
+    ),
+    (
+        "Rounds",
+        (
+            ("Enter", "Which file of the round before this one stands for"),
+            ("Delete", "It is new"),
         ),
     ),
     (

@@ -41,6 +41,13 @@ def to_document(delivery: Delivery) -> dict[str, Any]:
         ],
         "files": [_file(t, s) for s in delivery.sets for t in s.tracks],
         "findings": [finding_document(f, speaker) for f in delivery.findings],
+        "decided": [
+            {
+                "finding": finding_document(d.finding, speaker),
+                "decision": {"kind": d.decision.kind, "note": d.decision.note, "of_client": d.of_client},
+            }
+            for d in delivery.decided
+        ],
         "tally": {action.value: count.findings for action, count in counts.items()},
     }
 
