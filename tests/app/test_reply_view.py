@@ -224,3 +224,78 @@ def test_the_reply_needs_a_judged_delivery(fresh: Window) -> None:
     fresh.navigator.show_reply()
     assert fresh.pages.currentWidget() is fresh.empty
     wait(lambda: True)
+
+
+def go_to(window: Window, words: str) -> None:
+    """Put the cursor into the paragraph that begins so."""
+    block = window.reply.text.document().begin()
+    while not block.text().startswith(words):
+        block = block.next()
+        assert block.isValid(), words
+    window.reply.text.setTextCursor(QTextCursor(block))
+
+
+def lines(window: Window) -> list[str]:
+    return [line for line in window.reply.text.toPlainText().split("\n") if line]
+
+
+def test_a_paragraph_is_moved_joined_and_left_out_by_buttons(window: Window, qtbot: QtBot) -> None:
+    before = lines(window)
+    buttons = window.reply.paragraph.buttons
+    go_to(window, "Each one from")
+    qtbot.mouseClick(buttons["Down"], Qt.MouseButton.LeftButton)
+    window.reply.keep_edits()
+    at = before.index(next(line for line in before if line.startswith("Each one from")))
+    assert lines(window)[at + 1] == before[at]
+    qtbot.mouseClick(buttons["Up"], Qt.MouseButton.LeftButton)
+    window.reply.keep_edits()
+    assert lines(window) == before
+    qtbot.mouseClick(buttons["Join"], Qt.MouseButton.LeftButton)
+    window.reply.keep_edits()
+    assert lines(window)[at - 1] == f"{before[at - 1]} {before[at]}"
+    window.state.undo_stack.undo()
+    assert lines(window) == before
+    go_to(window, before[1])
+    qtbot.mouseClick(buttons["Leave out"], Qt.MouseButton.LeftButton)
+    window.reply.keep_edits()
+    assert before[1] not in lines(window)
+    assert len(lines(window)) == len(before) - 1
+    window.state.undo_stack.undo()
+    assert lines(window) == before
+
+
+def test_a_line_is_added_and_all_of_it_has_keys(window: Window, qtbot: QtBot) -> None:
+    before = lines(window)
+    text = window.reply.text
+    go_to(window, before[1])
+    qtbot.keyClick(text, Qt.Key.Key_Return, Qt.KeyboardModifier.AltModifier)
+    qtbot.keyClicks(text, "See you on Monday.")
+    window.reply.keep_edits()
+    assert lines(window)[:3] == [before[0], before[1], "See you on Monday."]
+    assert wording(window).own[0].text == "See you on Monday."
+    go_to(window, "See you")
+    qtbot.keyClick(text, Qt.Key.Key_J, Qt.KeyboardModifier.AltModifier)
+    window.reply.keep_edits()
+    assert lines(window)[1] == f"{before[1]} See you on Monday."
+    go_to(window, before[1])
+    qtbot.keyClick(text, Qt.Key.Key_Delete, Qt.KeyboardModifier.AltModifier)
+    window.reply.keep_edits()
+    assert not any("See you" in line for line in lines(window))
+
+
+def test_one_file_of_a_request_is_unticked_and_its_line_and_the_count_go(window: Window, qtbot: QtBot) -> None:
+    brief = window.state.brief
+    window.state.briefs.edit("rates", [44_100], "Rates")
+    try:
+        window.presenter.fill_reply()
+        box = next(b for b in boxes(window).values() if b.accessibleName() == "Ask for 02 Shaker.wav again")
+        asked = next(line for line in lines(window) if line.startswith("Please export"))
+        box.setFocus()
+        qtbot.keyClick(box, Qt.Key.Key_Space)
+        QApplication.processEvents()
+        assert next(line for line in lines(window) if line.startswith("Please export")) != asked
+        assert not any(line.startswith("– 02 Shaker") for line in lines(window))
+        window.state.undo_stack.undo()
+        assert next(line for line in lines(window) if line.startswith("Please export")) == asked
+    finally:
+        window.state.briefs.put(brief, brief)

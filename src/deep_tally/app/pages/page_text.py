@@ -76,6 +76,10 @@ class PageText:
         self._document.clearUndoRedoStacks()
         self._document.setModified(False)
 
+    def insert_line(self, cursor: QTextCursor, colours: Colours) -> None:
+        """Begin a new, empty paragraph of the user's own at the cursor."""
+        cursor.insertBlock(*self._formats(Block("text", ""), colours))
+
     def page(self) -> Page:
         """The document as a page; empty paragraphs are left out."""
         return Page(tuple(block for _, block in self._blocks()))

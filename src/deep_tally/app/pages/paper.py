@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QMimeData, Signal
@@ -21,7 +22,7 @@ from deep_tally.model.files import NO_CLIENT, ClientFiles
 from deep_tally.reply.formats.eml import NOBODY
 from deep_tally.reply.formats.html import to_html
 from deep_tally.reply.formats.text import to_text
-from deep_tally.reply.page import Page
+from deep_tally.reply.page import Block, Page
 from deep_tally.reply.save import FORMS, save_reply
 
 _MARGIN = 44
@@ -59,15 +60,48 @@ class Paper(QTextEdit):
 
     def move_block(self, by: int) -> None:
         """Move the paragraph with the cursor up (-1) or down (1)."""
-        cursor = self.textCursor()
-        at, column = self._page_text.index_at(cursor), cursor.positionInBlock()
-        blocks = list(self.page.blocks)
+        at, blocks = self._at, list(self.page.blocks)
         other = at + by
         if 0 <= at < len(blocks) and 0 <= other < len(blocks):
             blocks[at], blocks[other] = blocks[other], blocks[at]
-            self._page_text.show(Page(tuple(blocks)), DAY)
-            self.setTextCursor(self._page_text.cursor_at(other, column))
-            self.document().setModified(True)
+            self._put(blocks, other)
+
+    def join_block(self) -> None:
+        """Join the paragraph with the cursor to the one above it, which keeps its kind."""
+        at, blocks = self._at, list(self.page.blocks)
+        if 0 < at < len(blocks) and not (blocks[at].picture or blocks[at - 1].picture):
+            joined = f"{blocks[at - 1].text} {blocks[at].text}"
+            blocks[at - 1 : at + 1] = [replace(blocks[at - 1], text=joined)]
+            self._put(blocks, at - 1)
+
+    def leave_out_block(self) -> None:
+        """Leave the paragraph with the cursor out."""
+        at, blocks = self._at, list(self.page.blocks)
+        if 0 <= at < len(blocks):
+            del blocks[at]
+            self._put(blocks, min(at, len(blocks) - 1))
+
+    def add_line(self) -> None:
+        """Begin a line of the user's own under the paragraph with the cursor."""
+        cursor = self.textCursor()
+        cursor.movePosition(QTextCursor.MoveOperation.EndOfBlock)
+        self._page_text.insert_line(cursor, DAY)
+        self.setTextCursor(cursor)
+        self.setFocus()
+
+    @property
+    def _at(self) -> int:
+        """Which block the cursor is in."""
+        return self._page_text.index_at(self.textCursor())
+
+    def _put(self, blocks: list[Block], at: int) -> None:
+        """Show changed blocks, as something the user did, with the cursor in one of them."""
+        column, scrolled = self.textCursor().positionInBlock(), self.verticalScrollBar().value()
+        self._page_text.show(Page(tuple(blocks)), DAY)
+        if blocks:
+            self.setTextCursor(self._page_text.cursor_at(at, column))
+        self.verticalScrollBar().setValue(scrolled)
+        self.document().setModified(True)
 
     def event(self, event: QEvent) -> bool:
         """Undo and redo are the window's: every change is kept with the delivery, and undone there."""

@@ -10,7 +10,6 @@ from collections.abc import Callable, Mapping
 from dataclasses import replace
 
 from PySide6.QtCore import QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -28,6 +27,7 @@ from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.app.pages.paper import PageView, ask_where
+from deep_tally.app.pages.paragraph_buttons import ParagraphButtons
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
@@ -37,7 +37,7 @@ from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.model.paper import PAPERS, Paper
 from deep_tally.model.rounds import Rounds
 from deep_tally.reply.action_words import readable
-from deep_tally.reply.edits import edits_between, with_edits, without_newer, without_reworded
+from deep_tally.reply.edits import AGAIN, edits_between, with_edits, without_newer, without_reworded
 from deep_tally.reply.formats.eml import Sender
 from deep_tally.reply.letter import written
 from deep_tally.reply.letter_options import LENGTHS, TONES, LetterOptions
@@ -158,17 +158,15 @@ class ReplyView(PageView):
         self.discard = self.button(
             "Discard my wording", "Write every paragraph from the findings again; Ctrl+Z takes that back", self.rewrite
         )
-        self.edited = PlainLabel("Edited by you: the rest follows the findings")
-        for keys, by in (("Alt+Up", -1), ("Alt+Down", 1)):
-            move = QShortcut(QKeySequence(keys), self.text)
-            move.setContext(Qt.ShortcutContext.WidgetShortcut)
-            move.activated.connect(lambda b=by: self.text.move_block(b))
+        self.edited = PlainLabel("Edited by you")
+        self.paragraph = ParagraphButtons(self.text)
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 8, 0, 8)
+        buttons.addLayout(self.paragraph)
+        buttons.addStretch()
         buttons.addWidget(self.edited)
         buttons.addSpacing(12)
         buttons.addWidget(self.discard)
-        buttons.addStretch()
         buttons.addWidget(self.copy)
         return buttons
 
@@ -415,9 +413,27 @@ class ReplyView(PageView):
         line.addWidget(box, 1)
         line.addWidget(more)
         column.addLayout(line)
-        if names:
+        if request.task.place == "again" and len(request.files) > 1:
+            for path in request.files:
+                column.addWidget(self._file(path, is_asked=box.isChecked()))
+        elif names:
             column.addWidget(files)
         return frame
+
+    def _file(self, path: str, *, is_asked: bool) -> QWidget:
+        """One file of a request: without it, it is not asked for again at all."""
+        name = readable(path.rpartition("/")[2])
+        key = f"{AGAIN}{path}"
+        box = QCheckBox(name)
+        box.setFont(font(12))
+        box.setChecked(is_asked and key not in self._edits.left_out)
+        box.setEnabled(is_asked)
+        box.setAccessibleName(f"Ask for {name} again")
+        box.setContentsMargins(28, 0, 0, 0)
+        box.setStyleSheet("margin-left: 28px")
+        box.toggled.connect(lambda asked: self._ask(key, asked))
+        self._boxes[key] = box
+        return box
 
     def _ask(self, key: str, asked: bool) -> None:
         def change(edits: LetterEdits) -> LetterEdits:
