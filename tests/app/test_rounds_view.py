@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QTreeWidgetItem, QTreeWidgetItemIterator
+from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QMenu, QTreeWidgetItem
 from pytestqt.qtbot import QtBot
 
 from app.conftest import end, wait
@@ -66,12 +66,10 @@ def words(window: Window) -> list[str]:
 
 
 def item_of(window: Window, path: str) -> QTreeWidgetItem:
-    iterator = QTreeWidgetItemIterator(window.rounds.tree)
-    while (item := iterator.value()) is not None:
-        if item.data(0, Qt.ItemDataRole.UserRole.value) == path:
-            return item
-        iterator += 1  # type: ignore[operator]
-    raise AssertionError(path)
+    tree = window.rounds.tree
+    places = [tree.topLevelItem(n) for n in range(tree.topLevelItemCount())]
+    items = [*places, *(place.child(n) for place in places for n in range(place.childCount()))]
+    return next(item for item in items if item.data(0, Qt.ItemDataRole.UserRole.value) == path)
 
 
 def under(window: Window, path: str) -> str:

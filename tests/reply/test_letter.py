@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import html.parser
+from dataclasses import replace
 from pathlib import Path
+from xml.etree import ElementTree
 
 import html5lib
+import numpy as np
 import pytest
 
 from deep_tally.check.registry import tally
-from deep_tally.model.delivery import Delivery, SongFacts
-from deep_tally.model.findings import Action
+from deep_tally.model.delivery import Delivery, SongFacts, Track
+from deep_tally.model.findings import Action, Finding, Place
 from deep_tally.model.letter_edits import LetterEdits
+from deep_tally.model.measures import OverviewLevel
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.formats.html import to_html
 from deep_tally.reply.formats.markdown import to_markdown
@@ -19,7 +23,7 @@ from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.reply.letter_options import LetterOptions
 from deep_tally.reply.page import Block, Page
-from deep_tally.reply.picture import picture_of
+from deep_tally.reply.picture import WIDTH, Picture, picture_of
 from deep_tally.reply.requests import group_requests
 from deep_tally.reply.wording.speaker import Speaker
 from tracks import brief, findings, found_in, others, song_of, track
@@ -127,7 +131,7 @@ def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) ->
         "22 Brushes.wav",
         "21 Jaw harp.wav",
         "14 Choir.wav",
-        "15 Viola.wav above, 25 Viola double.wav below",
+        "15 Viola.wav above, 25 Viola double.wav below, on one time axis",
         "26 Glockenspiel.wav",
         "37 Bowed saw.wav",
         "11 Voice lead dry.wav",
@@ -143,12 +147,62 @@ def test_a_picture_for_every_audio_finding_and_none_for_names(demo: Delivery) ->
         assert flat >= int(finding.evidence["longest_run"] or 0)  # type: ignore[call-overload]
 
 
+def with_overview(frames: int) -> Track:
+    made = track("Bass.wav", frames=frames)
+    assert made.measures is not None
+    bins = np.full((frames // 240, 1), 0.5, np.float16)
+    level = OverviewLevel(bin_frames=240, low=-bins, high=bins, rms=bins)
+    return replace(made, measures=replace(made.measures, overview=(level,)))
+
+
+def words_of(picture: Picture | None) -> list[str]:
+    """The words on a picture's axis."""
+    assert picture is not None
+    ElementTree.fromstring(picture.svg)
+    return [piece.partition("<")[0].rpartition(">")[2] for piece in picture.svg.split("<text")[1:]]
+
+
+def test_pictures_name_their_axis_and_explain_their_marks() -> None:
+    long = with_overview(96_000)
+    gap = Finding(
+        code="content.dropout",
+        action=Action.ASK,
+        files=("Bass.wav",),
+        places=(Place(path="Bass.wav", frame=48_000, frames=96),),
+    )
+    picture = picture_of(gap, long)
+    assert words_of(picture) == ["0:00.0", "0:00.5", "0:01.0", "0:01.5", "0:02.0"]
+    assert picture is not None
+    assert picture.words == "Bass.wav: the whole file as sent; the upright line marks the place"
+    mark = next(line for line in picture.svg.split("<line") if 'stroke-width="2"' in line)
+    assert f'x1="{WIDTH / 2:.1f}"' in mark  # a second into two seconds
+
+
+def test_a_file_that_ends_early_is_shown_against_its_song() -> None:
+    short = with_overview(96_000)
+    cut = Finding(code="length.short", action=Action.ASK, files=("Bass.wav",))
+    picture = picture_of(cut, short, song_s=8.0)
+    assert words_of(picture)[-1] == "0:08.0"
+    assert picture is not None
+    assert picture.words == "Bass.wav: the file as sent, which ends at 0:02.0 of the song's 0:08.0"
+    assert f'<rect x="{WIDTH / 4:.1f}"' in picture.svg
+
+
+def test_levels_are_shown_against_the_window_that_is_asked_for() -> None:
+    hot = track("Bass.wav")
+    finding = Finding(code="headroom.normalised", action=Action.ASK, files=("Bass.wav",))
+    picture = picture_of(finding, hot, window_dbfs=(-24.0, -6.0))
+    assert words_of(picture) == ["−48", "−36", "−24", "−12", "0 dBFS"]
+    assert picture is not None
+    assert "the shaded window is where peaks are wanted, −24 dB to −6 dBFS" in picture.words
+
+
 def test_a_float_files_tops_come_back_in_its_picture(demo: Delivery) -> None:
     over = next(t for t in demo.tracks if t.path == "11 Voice lead dry.wav")
     finding = next(f for f in found_in(demo, over.path) if f.code == "clipping.over")
     picture = picture_of(finding, over)
     assert picture is not None
-    assert picture.words.endswith("its tops come back whole")
+    assert "its tops come back whole" in picture.words
     as_played, lower = (line.partition('"')[0].split() for line in picture.svg.split('polyline points="')[1:])
     highest = [min(float(p.partition(",")[2]) for p in line) for line in (as_played, lower)]
     lowest = [max(float(p.partition(",")[2]) for p in line) for line in (as_played, lower)]

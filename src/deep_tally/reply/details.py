@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 
+from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
@@ -37,14 +38,14 @@ _NUMBER_WORDS = (
 )
 
 
-def details(delivery: Delivery, requests: Sequence[Request]) -> Iterator[Block]:
+def details(delivery: Delivery, requests: Sequence[Request], brief: Brief) -> Iterator[Block]:
     """Its blocks, from the heading on; `requests` are those that are asked."""
     speaker = Speaker(delivery)
     yield Block("section", HEADING, key="details")
     copies = _copies_of_mixes(delivery)
     yield Block("text", " ".join(_arrived(s, speaker, copies) for s in delivery.sets), key="arrived")
     for request in requests:
-        yield from _request(request, delivery, speaker)
+        yield from _request(request, delivery, speaker, brief)
     yield from _awaited(delivery)
     yield from _fixed(delivery, speaker)
     yield from _fine(delivery, speaker)
@@ -101,10 +102,11 @@ def _differ(tracks: tuple[Track, ...], field: str) -> bool:
     return len({getattr(t.format, field) for t in tracks if t.format is not None}) > 1
 
 
-def _request(request: Request, delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
+def _request(request: Request, delivery: Delivery, speaker: Speaker, brief: Brief) -> Iterator[Block]:
     key = f"details:{request.task.key}"
     yield Block("heading", readable(request.heading), key=key)
     tracks = {t.path: t for t in delivery.tracks}
+    lengths = {t.path: s.end_s for s in delivery.sets for t in s.tracks}
     pictures = 0
     matters = []
     for finding in request.findings:
@@ -121,7 +123,13 @@ def _request(request: Request, delivery: Delivery, speaker: Speaker) -> Iterator
             picture = None
             if pictures < _PICTURES_PER_REQUEST and not finding.code.startswith(_NO_PICTURE):
                 other = next((p for p in finding.files if p != path), None)
-                picture = picture_of(finding, tracks[path], tracks.get(other or ""))
+                picture = picture_of(
+                    finding,
+                    tracks[path],
+                    tracks.get(other or ""),
+                    song_s=lengths[path],
+                    window_dbfs=brief.peak_window_dbfs,
+                )
             if picture is not None:
                 pictures += 1
                 yield Block(

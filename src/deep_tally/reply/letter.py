@@ -40,7 +40,7 @@ def _blocks(delivery: Delivery, options: LetterOptions, brief: Brief) -> Iterato
     requests = _asked(delivery, frozenset(options.edits.left_out))
     yield from first_part(delivery, requests, brief, options)
     if options.length == "full":
-        yield from details(delivery, requests)
+        yield from details(delivery, requests, brief)
     yield from new_names(options.renamed)
 
 
