@@ -275,6 +275,11 @@ def test_files_written_over_in_place_are_offered_as_the_next_round(fresh: Window
     assert states == {"03 Hand bells.wav": "same", "22 Brushes.wav": "same", "08 Fiddle.wav": "replaced"}
     check = read_check(next(home().glob("*.deeptally")))
     assert len(check.rounds) == 2
+    before = fresh.state.run
+    fresh.open([place])
+    wait(lambda: fresh.state.run is not before and fresh.state.delivery is not None)
+    assert fresh.state.next_round.rounds is not None  # what was sent is known to be that round
+    assert not fresh.offer.isVisible()
 
 
 def test_there_is_no_rounds_page_without_a_round_before(fresh: Window, tmp_path: Path, second: Path) -> None:

@@ -14,14 +14,12 @@ from PySide6.QtWidgets import QApplication, QWidget
 from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.demo.bundle import SECOND_SONG, write_bundle
-from deep_tally.measure.job import measure_entry
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.phrase import Phrase
 
 _SIZE = (1280, 800)
 _PATIENCE_S = 120.0
-_SOME = 7
 _CLIPPED = "01 Frame drum.wav"
 _PICTURES = (
     ("22 Brushes.wav", "Spectrogram"),
@@ -78,12 +76,9 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
             raise CannotWrite(str(path), Phrase("write.picture"), Phrase("do.other-folder"))
         sys.stderr.write(f"{path}\n")
 
-    shoot("empty")
     window.state.warm_up()
-    window.state.job = measure_entry  # a known delivery opens too quickly to be seen being measured
     window.state.demo.open()
-    _wait(application, lambda: sum(r.is_measured for r in window.sheet.sheet_model.sheet.rows) >= _SOME)
-    shoot("measuring")
+    _wait(application, lambda: window.state.run is not None and window.state.delivery is not None)
     _wait(application, lambda: window.state.run is not None and window.state.run.is_done)
     window.sheet.go_to(_CLIPPED)
     shoot("sheet")
@@ -112,12 +107,27 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("names")
     window.state.undo_stack.undo()
     window.state.undo_stack.undo()
+    window.state.demo.open(2)
+    _wait(application, lambda: window.pages.currentWidget() is window.rounds and _is_at_rest(window))
+    shoot("rounds")
     bundle = write_bundle(user_cache_path("deep-tally") / "demo-bundle")
     window.open([bundle])
     _wait(application, lambda: _has_opened(window, bundle))
     window.songs.tabs[1].click()
     window.sheet.go_to(_CUT_OFF)
     shoot("songs")
+    _wait(application, lambda: _is_at_rest(window))
+    first = Window(window.theme, window.settings)  # as it begins the next time, with the checks of this one
+    first.resize(*_SIZE)
+    first.show()
+    shoot("empty", first)
+    first.close()
+
+
+def _is_at_rest(window: Window) -> bool:
+    """Whether all is measured, compared and saved."""
+    run = window.state.run
+    return run is not None and run.is_done and not window.state.autosave.is_busy and not window.state.clerks.is_busy
 
 
 def _shoot_bench(application: QApplication, window: Window, shoot: Callable[[str], None]) -> None:

@@ -7,6 +7,7 @@ beside it.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -235,6 +236,8 @@ class CheckState(QObject):
         if self.run is None:
             return
         self.abandon()
+        # Whoever opens what was sent once more finds both rounds.
+        opened = replace(opened, record=self.run.record or opened.record)
         joined = CheckRun(opened.paths, self.brief, vocabulary=self.vocabulary, crew=self._crew, given=opened)
         joined.job, joined.compare_job, joined.match_job = self.job, self.compare_job, self.match_job
         self.clerks.tidy(joined.take_over(self.run.let_go()))
