@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 
-from app.conftest import wait
+from app.conftest import end, wait
 from app.test_window import small_delivery
 from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
@@ -51,7 +51,7 @@ def answer_of_the_command(folder: Path, capsys: pytest.CaptureFixture[str], *opt
 
 
 def closed(window: Window) -> None:
-    window.close()
+    end(window)
     window.deleteLater()
     QApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
 
@@ -94,7 +94,7 @@ def test_the_next_window_knows_all_that_was_said_and_says_so(qapp: QApplication,
     said = fresh.state.corrections
     assert fresh.state.delivery is not None
     before = to_json(fresh.state.delivery)
-    fresh.close()
+    end(fresh)
     _, again = make_window()
     again.show()
     opened(again, folder)

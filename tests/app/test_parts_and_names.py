@@ -12,7 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QLineEdit, QTreeWidgetItem
 from pytestqt.qtbot import QtBot
 
-from app.conftest import wait
+from app.conftest import end, wait
 from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
 from deep_tally.model.corrections import NO_CORRECTIONS
@@ -139,7 +139,7 @@ def test_a_word_of_ones_own_that_fits_two_parts_is_reported_when_the_window_open
     path.write_text('{"schema": 1, "parts": {"organ": ["pno"]}}')
     _, window = make_window()
     assert "it stands for piano already, not for organ; choose another word." in window.said.text()
-    window.close()
+    end(window)
     window.deleteLater()
 
 

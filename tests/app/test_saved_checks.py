@@ -185,6 +185,8 @@ def test_a_check_is_saved_where_the_user_wants_and_goes_on_there(
 ) -> None:
     place = tmp_path / "mine.deeptally"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "mine"), ""))
+    opened.activateWindow()
+    wait(opened.isActiveWindow)
     qtbot.keyClick(opened, Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     wait(lambda: place.exists() and not opened.state.autosave.is_busy)
     assert len(read_check(place).rounds[0].tracks) == 3

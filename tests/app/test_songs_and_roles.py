@@ -16,7 +16,7 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication, QInputDialog, QLabel, QMenu, QTextBrowser
 from pytestqt.qtbot import QtBot
 
-from app.conftest import wait
+from app.conftest import end, wait
 from app.test_window import bench_text, shown, small_delivery
 from deep_tally.app.shell.dialogs import LeftOutPage
 from deep_tally.app.shell.making import make_window
@@ -48,7 +48,7 @@ def opened_bundle(
         window.open([bundle_zip])
         wait(lambda: window.state.delivery is not None)
         yield window, window.said.text()
-        window.close()
+        end(window)
 
 
 @pytest.fixture
@@ -335,7 +335,7 @@ def test_what_was_unpacked_is_gone_when_the_window_closes(fresh: Window, tmp_pat
     fresh.open([packed])
     wait(lambda: fresh.state.intake is not None)
     assert len(unpacked(own_home)) == 1
-    fresh.close()
+    end(fresh)
     assert unpacked(own_home) == []
 
 

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from app.conftest import wait
+from app.conftest import end, wait
 from app.slow_jobs import all_but_the_horn
 from compare.compare_jobs import never
 from deep_tally.app.shell.window import Window
@@ -471,12 +471,12 @@ def test_window_and_theme_are_remembered(fresh: Window, qapp: QApplication) -> N
     fresh.resize(1111, 777)
     fresh.theme.choose("night")
     fresh.settings.set_theme("night")
-    fresh.close()
+    end(fresh)
     _, again = make_window()
     assert (again.width(), again.height()) == (1111, 777)
     assert again.theme.colours.name == "night"
     again.theme.choose("day")
-    again.close()
+    end(again)
 
 
 def test_the_demo_is_made_once_and_opened(fresh: Window, demo_folder: Path, own_home: Path) -> None:

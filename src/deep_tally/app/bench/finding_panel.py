@@ -111,7 +111,7 @@ class FindingCard(QAbstractButton):
         self.menu_button.setText("…")
         self.menu_button.setAccessibleName(f"Decide about: {self._headline}")
         self.menu_button.setToolTip(as_plain("Decide: meant so, fixed here, asked already, answered (D)"))
-        self.menu_button.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # D does the same for the card
+        self.menu_button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.menu_button.setVisible(not root)
         self.menu_button.clicked.connect(self._want_menu)
         theme.changed.connect(self.update)

@@ -59,7 +59,9 @@ class Deciding(QObject):
         headline = Speaker(delivery).headline(findings[0]) if len(findings) == 1 else count(len(findings), "finding")
         names, reaches = self._reaches(findings, path)
         dialog = DecideDialog(self._window, self._window.theme, readable(headline), names, kind)
-        if dialog.exec():
+        is_decided = dialog.exec()
+        dialog.deleteLater()
+        if is_decided:
             chosen = reaches[dialog.reach]
             decisions = [replace(d, kind=dialog.kind, note=dialog.note) for d in chosen[1]]
             if chosen[0]:

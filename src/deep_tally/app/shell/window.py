@@ -291,10 +291,11 @@ class Window(QMainWindow):
         self._close_when_saved(True)
 
     def _close_when_saved(self, worked: bool) -> None:
-        if self._closes_when_saved and not self._is_saving:
+        if not worked:
+            self._closes_when_saved = False  # what could not be written would be lost
+        elif self._closes_when_saved and not self._is_saving:
             self._closes_when_saved = False
-            if worked:
-                self.close()
+            self.close()
 
     @property
     def _is_saving(self) -> bool:
