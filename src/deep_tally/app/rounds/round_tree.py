@@ -70,6 +70,7 @@ class RoundTree(QTreeWidget):
                     place.addChild(item)
                     self._fill(item, file, current)
                 place.setExpanded(True)
+                place.setFirstColumnSpanned(not row.path)  # its words are longer than a name
 
     def _fill(self, item: QTreeWidgetItem, file: FileRow, current: str) -> None:
         """A file of this round, in a row of its own or in that of the file whose name it has."""
