@@ -250,3 +250,15 @@ def test_a_saved_check_brings_its_brief_and_takes_it_away_again(
     window.open([other])
     wait(lambda: window.state.delivery is not None and window.state.delivery.name == "Other")
     assert window.state.brief == own
+
+
+def test_a_check_that_was_deleted_or_damaged_meanwhile_is_saved_whole_again(opened: Window) -> None:
+    path = only_check()
+    for spoil in (path.unlink, lambda: path.write_bytes(path.read_bytes()[:300])):
+        spoil()
+        role = Role.GROUP if not path.exists() else Role.REFERENCE
+        opened.state.sorter.set_roles({"02 Cello.wav": role})
+        wait(lambda: not opened.state.autosave.is_busy)
+        this = read_check(path).rounds[-1]
+        assert len(this.tracks) == 3
+        assert this.corrections.roles == {"02 Cello.wav": role}

@@ -76,6 +76,15 @@ def test_a_finding_about_no_file_is_decided_about_by_its_song() -> None:
     assert decided(NO_MIX, Decision(code="content.no-rough-mix", kind="asked", song="x")) == ((), ((),))
     assert decided(NO_MIX, Decision(code="content.no-rough-mix", kind="asked", song="y")) == (((),), ())
     assert decided(NO_MIX, Decision(code="content.no-rough-mix", kind="asked", about=("a",), song="x")) == (((),), ())
+    assert decided(NO_MIX, Decision(code="content.no-rough-mix", kind="meant", scope="code", song="y")) == ((), ((),))
+
+
+def test_what_a_finding_explains_goes_with_the_file_it_is_about() -> None:
+    explained = tuple(Finding(code="length.short", action=Action.NOTE, files=(path,)) for path in ("a", "b"))
+    decision = Decision(code=CUT, kind="meant", about=("b",))
+    (left,), (aside,) = apart([replace(THREE, consequences=explained)], [decision], (), {})
+    assert [c.files for c in left.consequences] == [("a",)]
+    assert [c.files for c in aside.finding.consequences] == [("b",)]
 
 
 def test_what_was_said_of_this_delivery_counts_before_what_holds_for_its_client() -> None:

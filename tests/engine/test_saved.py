@@ -21,7 +21,7 @@ from deep_tally.engine.saving import PackedCheck, lasting, saved_check_of, write
 from deep_tally.model.brief import DEFAULT_BRIEF, with_value
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.errors import CannotWrite, SavedCheckRefused
-from deep_tally.model.files import NO_CLIENT, ClientFiles, Role
+from deep_tally.model.files import NO_CLIENT, ClientFiles, Entry, Role
 from deep_tally.model.saved_check import SavedCheck
 from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.saved_words import saved_words
@@ -30,6 +30,7 @@ from deep_tally.session.recent_checks import recent_checks
 from deep_tally.session.saved_checks import (
     Base,
     free_place,
+    is_in_delivery,
     is_saved_check,
     read_check,
     require_saved_check,
@@ -309,6 +310,16 @@ def test_one_that_makes_no_sense_is_refused_in_a_sentence(
     assert old in text
     path.write_text(text.replace(old, new, 1), "utf-8")
     assert words in refusal(path)
+
+
+@pytest.mark.parametrize("name", ["../x.wav", "/etc/x.wav", "a/../../x.wav", ""])
+def test_no_file_leads_out_of_the_delivery_whatever_its_place_says(name: str) -> None:
+    entry = Entry(path=name, source=Path(f"/sent/{name}"), role=Role.TRACKOUT, bytes=1)
+    assert not is_in_delivery(entry)
+    assert not is_in_delivery(replace(entry, archived="a.zip/x.wav"))
+    assert is_in_delivery(replace(entry, path="a/x.wav", source=Path("/sent/a/x.wav")))
+    assert not is_in_delivery(replace(entry, path="a/x.wav", source=Path("/other/x.wav")))
+    assert is_in_delivery(replace(entry, path="a/x.wav", source=Path("/tmp/1"), archived="a.zip/x.wav"))
 
 
 def test_one_without_rounds_or_that_is_no_object_is_refused(song: Path, tmp_path: Path) -> None:
