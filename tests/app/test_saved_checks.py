@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -256,9 +257,10 @@ def test_a_check_that_was_deleted_or_damaged_meanwhile_is_saved_whole_again(open
     path = only_check()
     for spoil in (path.unlink, lambda: path.write_bytes(path.read_bytes()[:300])):
         spoil()
-        role = Role.GROUP if not path.exists() else Role.REFERENCE
-        opened.state.sorter.set_roles({"02 Cello.wav": role})
+        said = opened.state.corrections
+        letter = replace(said.letter, deadline=f"{said.letter.deadline}x")  # nothing that is assessed and saved again
+        opened.state.correct(replace(said, letter=letter), "Deadline")
         wait(lambda: not opened.state.autosave.is_busy)
         this = read_check(path).rounds[-1]
         assert len(this.tracks) == 3
-        assert this.corrections.roles == {"02 Cello.wav": role}
+        assert this.corrections.letter == letter
