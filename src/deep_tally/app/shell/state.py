@@ -384,6 +384,8 @@ class CheckState(QObject):
         self._next, self.run, self.delivery = None, run, None
         run.vocabulary = self.vocabulary
         self.autosave.watch(run)
+        if run.saved is not None and run.saved.since is not None:
+            self.keep_corrections()  # so that what was sent is known to be this round
         self._take_brief_of(run)
         self._settling.stop()
         if run.saved is None or run.saved.since is None or before is None or run.saved.path != _path_of(before):
