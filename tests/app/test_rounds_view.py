@@ -16,7 +16,9 @@ from pytestqt.qtbot import QtBot
 from app.conftest import end, wait
 from deep_tally.app.shell.making import make_window
 from deep_tally.app.shell.window import Window
+from deep_tally.cli.main import main
 from deep_tally.demo.round_two import write_round_two
+from deep_tally.reply.formats.text import to_text
 from deep_tally.session.saved_checks import home, read_check
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -85,7 +87,7 @@ def test_what_was_met_what_was_not_and_what_is_new(window: Window) -> None:
     assert "◐  Partly met" in said
     assert "✓  Met" in said
     assert any("40 Bandoneon.wav has gaps" in line for line in said)
-    assert window.rounds.summary.text().startswith("Round 2: 3 of 6 requests are met, 1 in part; 1 thing is new.")
+    assert window.rounds.summary.text().startswith("Round 2: 3 of 6 requests are met, 1 in part; 1 new problem.")
     assert "35 are kept" in window.rounds.summary.text()
     assert under(window, "24 Melodica v2.wav") == "24 Melodica.wav"
     assert item_of(window, "03 Hand bells.wav").text(1) == "unchanged"
@@ -102,11 +104,24 @@ def test_both_rounds_lie_over_each_other_in_the_line_up(window: Window) -> None:
     assert not window.line_up.canvas.grab().isNull()
 
 
+def test_the_command_line_writes_the_letter_that_the_window_shows(
+    window: Window, capsys: pytest.CaptureFixture[str]
+) -> None:
+    window.reply.length.setCurrentIndex(0)
+    window.navigator.show_reply()
+    settle(window)
+    assert window.state.run is not None
+    assert window.state.run.saved is not None
+    with pytest.raises(SystemExit):
+        main(["reply", str(window.state.run.saved.path)])
+    assert capsys.readouterr().out == to_text(window.reply.page)
+
+
 def test_the_second_letter_thanks_and_repeats_only_what_is_open(window: Window) -> None:
     window.navigator.show_reply()
     text = window.reply.text.toPlainText()
     assert "thank you for the new files" in text
-    assert "08 Fiddle, 24 Melodica v2 and 23 Rain stick are right now." in text
+    assert "08 Fiddle, 24 Melodica v2 and 23 Rain stick are fine now." in text
     assert "01 Frame drum, still: distorts" in text
     assert "40 Bandoneon, new: has gaps in the sound" in text
 
@@ -170,7 +185,7 @@ def test_a_wrong_match_is_corrected_by_drag_and_by_delete(window: Window, qtbot:
 def test_what_did_not_come_can_be_left_out(window: Window) -> None:
     window.rounds.kept.setCurrentIndex(1)
     window.rounds.kept.activated.emit(1)
-    wait(lambda: "did not come again" in window.rounds.summary.text())
+    wait(lambda: "not sent again" in window.rounds.summary.text())
     settle(window)
     assert len(window.state.tracks) == 7
     window.rounds.kept.setCurrentIndex(0)
@@ -280,6 +295,26 @@ def test_files_written_over_in_place_are_offered_as_the_next_round(fresh: Window
     wait(lambda: fresh.state.run is not before and fresh.state.delivery is not None)
     assert fresh.state.next_round.rounds is not None  # what was sent is known to be that round
     assert not fresh.offer.isVisible()
+
+
+def test_joining_says_what_it_does_and_can_be_cancelled(
+    fresh: Window, tmp_path: Path, second: Path, qtbot: QtBot
+) -> None:
+    first, again = tmp_path / "first", tmp_path / "again"
+    for folder in (first, again):
+        folder.mkdir()
+        shutil.copy(second / "03 Hand bells.wav", folder)
+    fresh.open([first])
+    wait(lambda: fresh.state.delivery is not None and not fresh.state.autosave.is_busy)
+    fresh.state.next_round.open([again])
+    wait(lambda: fresh.state.next_round.is_joining)
+    assert fresh.progress.words.text() == "Comparing with the round before…"
+    fresh.progress.cancel_button.click()
+    assert not fresh.progress.isVisible()
+    wait(lambda: not fresh.state.clerks.is_busy)
+    assert fresh.state.next_round.rounds is None
+    assert fresh.state.delivery is not None
+    assert fresh.state.delivery.name == "again"
 
 
 def test_there_is_no_rounds_page_without_a_round_before(fresh: Window, tmp_path: Path, second: Path) -> None:

@@ -144,6 +144,29 @@ def test_files_that_changed_since_are_named_and_read_again_on_demand(
     assert read_check(first).rounds[-1].tracks[2].measures.has_sound  # type: ignore[union-attr] # kept as it was
 
 
+def test_a_check_that_is_only_looked_at_is_not_written_again(opened: Window, windows: list[Window]) -> None:
+    before = only_check().read_bytes()
+    window = another(windows)
+    window.open([only_check()])
+    wait(lambda: window.state.delivery is not None and not window.state.autosave.is_busy)
+    assert only_check().read_bytes() == before
+    window.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
+    wait(lambda: not window.state.autosave.is_busy)
+    assert read_check(only_check()).rounds[-1].corrections.roles == {"02 Cello.wav": Role.GROUP}
+
+
+def test_reading_again_right_after_an_edit_is_no_other_window(opened: Window, qtbot: QtBot) -> None:
+    opened.activateWindow()
+    wait(opened.isActiveWindow)
+    opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
+    qtbot.keyClick(opened, Qt.Key.Key_F5)
+    wait(lambda: opened.state.delivery is not None and not opened.state.autosave.is_busy)
+    opened.state.sorter.set_roles({"03 Voice.wav": Role.GROUP})
+    wait(lambda: not opened.state.autosave.is_busy)
+    said = {"02 Cello.wav": Role.GROUP, "03 Voice.wav": Role.GROUP}
+    assert read_check(only_check()).rounds[-1].corrections.roles == said
+
+
 def test_a_window_that_closes_waits_for_the_check(opened: Window, qtbot: QtBot) -> None:
     opened.state.sorter.set_roles({"02 Cello.wav": Role.GROUP})
     opened.close()

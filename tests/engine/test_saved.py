@@ -16,15 +16,20 @@ import numpy as np
 import pytest
 import soundfile
 
-from deep_tally.engine.check_run import CheckRun, Refused
+from deep_tally.engine.check_run import CheckRun, Refused, needs_assessing
+from deep_tally.engine.round_sides import side_of_saved
 from deep_tally.engine.saving import PackedCheck, lasting, saved_check_of, write_packed
 from deep_tally.model.brief import DEFAULT_BRIEF, with_value
+from deep_tally.model.comparison import Comparison, Twin
 from deep_tally.model.corrections import Corrections
+from deep_tally.model.decisions import Decision
 from deep_tally.model.errors import CannotWrite, SavedCheckRefused
 from deep_tally.model.files import NO_CLIENT, ClientFiles, Entry, Role
-from deep_tally.model.saved_check import SavedCheck
+from deep_tally.model.letter_edits import LetterEdits
+from deep_tally.model.saved_check import ComparedFiles, SavedCheck
 from deep_tally.reply.formats.json import to_json
 from deep_tally.reply.saved_words import saved_words
+from deep_tally.session.client_decisions import keep_of_client
 from deep_tally.session.corrections import recall
 from deep_tally.session.recent_checks import recent_checks
 from deep_tally.session.saved_checks import (
@@ -39,6 +44,9 @@ from deep_tally.session.saved_checks import (
 )
 from deep_tally.session.saved_schema import saved_check_schema
 
+TWIN = Twin(
+    path="01 Tambourine.wav", other="02 Cello.wav", kind="exact", gain_db=0.0, offset_frames=0, residual_db=-120.0
+)
 DOCS = Path(__file__).parents[2] / "docs"
 
 
@@ -233,6 +241,27 @@ def test_reading_again_goes_on_in_the_check_only_while_the_files_are_the_same(so
         soundfile.write(song / "02 Cello.wav", np.zeros(100), 48_000)
         with CheckRun(run.paths, None, is_cached=False, again=run) as again:
             assert finished(again).saved is None
+
+
+def test_of_what_was_compared_that_counts_which_is_about_most_of_the_files(song: Path, tmp_path: Path) -> None:
+    check = saved(song, tmp_path / "x.deeptally")
+    whole = check.rounds[0]
+    (kept,) = whole.compared
+    fewer = ComparedFiles(paths=kept.paths[:2], comparison=Comparison())
+    more = replace(kept, comparison=replace(kept.comparison, twins=(TWIN,)))
+    other = ComparedFiles(paths=(*kept.paths, "gone.wav"), comparison=Comparison())
+    for order in ((fewer, more, other), (other, more, fewer)):
+        side = side_of_saved(replace(whole, compared=order), DEFAULT_BRIEF, None)
+        assert side.delivery.sets[0].comparison.twins == (TWIN,)
+
+
+def test_a_clients_name_is_assessed_only_where_something_holds_for_them_for_good() -> None:
+    before, now = (Corrections(letter=LetterEdits(client=name)) for name in ("Mari", "Marit"))
+    assert not needs_assessing(before, now)
+    assert not needs_assessing(before, replace(before, letter=LetterEdits(client="Mari", deadline="Friday")))
+    assert needs_assessing(before, replace(before, tempos={"x": 90.0}))
+    keep_of_client("Marit", (Decision(code="headroom.hot", kind="here", scope="code"),))
+    assert needs_assessing(before, now)
 
 
 # -- bad documents ----------------------------------------------------------------------------

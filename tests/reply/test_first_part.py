@@ -288,7 +288,7 @@ def test_a_second_letter_thanks_repeats_only_what_is_open_and_names_what_is_new(
         options = LetterOptions(length="short", tone=tone, rounds=rounds)
         text = short(delivery_of(*files, found=(drum, harp)), options)
         assert "the new files" in text
-        assert "\n02 Bass v2 is right now.\n" in text  # not the harp: it is asked for again, for another reason
+        assert "\n02 Bass v2 is fine now.\n" in text  # not the harp: it is asked for again, for another reason
         assert "- 01 Drum, still: distorts" in text
         assert "- 04 Harp, new: stops while" in text
     assert "new" not in short(delivery_of(*files, found=(drum, harp)))
@@ -303,5 +303,5 @@ def test_a_second_letter_to_whom_all_came_right_says_so() -> None:
         new_findings=(),
     )
     text = short(delivery_of(*files, found=()), LetterOptions(length="short", rounds=rounds))
-    assert "01 Drum and 02 Bass are right now." in text
+    assert "01 Drum and 02 Bass are fine now." in text
     assert "I have all I need" in text

@@ -25,13 +25,13 @@ def test_what_cannot_be_read_is_nobody(content: str) -> None:
 def test_the_paper_is_the_users_or_that_of_the_country(monkeypatch: pytest.MonkeyPatch) -> None:
     for name in ("LC_ALL", "LC_PAPER", "LANG"):
         monkeypatch.delenv(name, raising=False)
-    assert Engineer().sheet == "A4"
+    assert Engineer().paper_at_hand == "A4"
     monkeypatch.setenv("LANG", "en_US.UTF-8")
-    assert Engineer().sheet == "Letter"
+    assert Engineer().paper_at_hand == "Letter"
     monkeypatch.setenv("LC_PAPER", "de_DE@euro")
-    assert Engineer().sheet == "A4"
+    assert Engineer().paper_at_hand == "A4"
     monkeypatch.setenv("LC_ALL", "C")
-    assert Engineer().sheet == "A4"
-    assert Engineer(paper="Letter").sheet == "Letter"
-    assert Engineer(paper="napkin").sheet == "A4"
+    assert Engineer().paper_at_hand == "A4"
+    assert Engineer(paper="Letter").paper_at_hand == "Letter"
+    assert Engineer(paper="napkin").paper_at_hand == "A4"
     assert (usual_paper("ca"), usual_paper("NO")) == ("Letter", "A4")

@@ -64,6 +64,6 @@ def test_what_changed_is_said_with_its_units() -> None:
 
 def test_the_whole_in_one_line() -> None:
     assert summary_words(ROUNDS, 2) == (
-        "Round 2: 1 of 3 requests is met, 1 in part. 3 files came, 1 are kept from the round before,"
-        " 1 file did not come again."
+        "Round 2: 1 of 3 requests is met, 1 in part. 3 files were sent, 1 is kept from the round before,"
+        " 1 file was not sent again."
     )

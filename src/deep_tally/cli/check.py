@@ -75,9 +75,7 @@ def run_check(
             elif output:
                 write_atomically(made(delivery), Path(output), client=run.client, into_delivery=into_delivery)
         if reply_path is not None:
-            letter = write_letter(
-                delivery, letter_options(run.corrections, engineer=engineer, client=client), run.brief
-            )
+            letter = write_letter(delivery, letter_options(run, engineer=engineer, client=client), run.brief)
             save_reply(letter, reply_path, client=run.client, into_delivery=into_delivery)
         if save_path is not None:
             save_check(saved_check_of(run), save_path, client=run.client, into_delivery=into_delivery)

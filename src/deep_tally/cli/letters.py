@@ -10,8 +10,9 @@ import click
 
 from deep_tally.cli.ends import OK
 from deep_tally.cli.running import checked, say_troubles
+from deep_tally.engine.check_run import CheckRun
+from deep_tally.engine.round_sides import rounds_of_run
 from deep_tally.model.brief import Brief
-from deep_tally.model.corrections import Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.reply.formats.csv import to_csv
 from deep_tally.reply.formats.eml import Sender
@@ -28,13 +29,18 @@ ALL_FORMS = (*(ending.removeprefix(".") for ending in FORMS), *OTHER_FORMS)
 
 
 def letter_options(
-    corrections: Corrections, *, engineer: str = "", client: str = "", length: Length = "full", tone: Tone = "friendly"
+    run: CheckRun, *, engineer: str = "", client: str = "", length: Length = "full", tone: Tone = "friendly"
 ) -> LetterOptions:
     """How a letter is to be written: as was set for the delivery in the window, unless the command says otherwise."""
-    known = engineer_at_hand()
-    edits = replace(corrections.letter, client=client) if client else corrections.letter
-    signature = "" if engineer else known.signature
-    return LetterOptions(length=length, tone=tone, engineer=engineer or known.name, signature=signature, edits=edits)
+    known, said = engineer_at_hand(), run.corrections.letter
+    return LetterOptions(
+        length=length,
+        tone=tone,
+        engineer=engineer or known.name,
+        signature="" if engineer else known.signature,
+        edits=replace(said, client=client) if client else said,
+        rounds=rounds_of_run(run),
+    )
 
 
 def run_reply(
@@ -71,7 +77,7 @@ def run_reply(
         into_delivery=into_delivery,
     ) as run:
         assert run.delivery is not None
-        options = letter_options(run.corrections, engineer=engineer, client=client, length=length, tone=tone)
+        options = letter_options(run, engineer=engineer, client=client, length=length, tone=tone)
         content = _in_form(chosen, run.delivery, options, run.brief)
         if target is None:
             sys.stdout.buffer.write(content)
@@ -89,6 +95,6 @@ def _in_form(form: str, delivery: Delivery, options: LetterOptions, brief: Brief
         content = to_json(delivery)
     else:
         known = engineer_at_hand()
-        sender = Sender(name=options.engineer, address=known.address, paper=known.sheet)
+        sender = Sender(name=options.engineer, address=known.address, paper=known.paper_at_hand)
         content = FORMS[f".{form}"](write_letter(delivery, options, brief), sender)
     return content.encode("utf-8", "surrogateescape") if isinstance(content, str) else content

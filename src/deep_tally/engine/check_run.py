@@ -220,7 +220,7 @@ class CheckRun:
         if isinstance(report, Progress):
             return [Listing(report.done, report.total)]
         if isinstance(report, Failed):
-            error: DeepTallyError = NotCheckedHere(_names(self.paths), report.problem, report.remedy)
+            error: DeepTallyError = NotCheckedHere(", ".join(p.name for p in self.paths), report.problem, report.remedy)
             return self._refuse(error)
         opened: Opened | DeepTallyError = report.value
         if isinstance(opened, DeepTallyError):
@@ -481,8 +481,10 @@ def _unpack_folder() -> UnpackFolder | None:
 
 
 def needs_assessing(before: Corrections, now: Corrections) -> bool:
-    """Whether findings may be others: what the letter says is none of their business, but for whose it is."""
-    return replace(before, letter=now.letter) != now or before.letter.client != now.letter.client
+    """Whether findings may be others: of the letter only its client counts, where something holds for them for good."""
+    was, is_now = before.letter.client, now.letter.client
+    is_letter_alone = replace(before, letter=now.letter) == now
+    return not is_letter_alone or (was != is_now and decisions_of(was) != decisions_of(is_now))
 
 
 def is_measured(track: Track) -> bool:
@@ -494,7 +496,3 @@ def unchanged(before: Intake, now: Intake) -> set[str]:
     """Paths of files that are the very ones that were there before."""
     identities = {e.path: e.identity for e in before.entries}
     return {e.path for e in now.entries if identities.get(e.path) == e.identity}
-
-
-def _names(paths: Sequence[Path]) -> str:
-    return ", ".join(path.name for path in paths)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from deep_tally.check.assess import assess
-from deep_tally.engine.saved import NOTHING_KNOWN, Known, Reopened, SavedPlace, reopen
+from deep_tally.engine.saved import NOTHING_KNOWN, Known, Reopened, SavedPlace, place_of, reopen
 from deep_tally.intake.corrected import with_corrections
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import Brief
@@ -66,6 +66,11 @@ class Opened:
     changed: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
 
+    @property
+    def is_saved_check(self) -> bool:
+        """Whether it was read from a saved check, and is there what it is here."""
+        return self.brief is not None
+
 
 def open_delivery(
     progress: Callable[[int, int], None],
@@ -119,18 +124,8 @@ def _saved_place(recalled: Recalled, files: dict[str, str]) -> tuple[SavedPlace 
     if path is None or not is_saved_check(path):
         return None, None
     with suppress(SavedCheckRefused):
-        check = read_check(path)
-        last = check.rounds[-1]
-        if dict(last.contents) != files:
-            return None, path
-        return SavedPlace(
-            path=path,
-            revision=check.revision,
-            checked_at=last.checked_at,
-            earlier=check.rounds[:-1],
-            letters=last.letters,
-            since=last.since,
-        ), None
+        check = read_check(path, last_tracks=False)
+        return (place_of(path, check), None) if dict(check.rounds[-1].contents) == files else (None, path)
     return None, None
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TypeVar
 
 from deep_tally.check.assess import assess
 from deep_tally.check.rounds import compare_rounds
@@ -16,9 +17,12 @@ from deep_tally.model.corrections import Corrections
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.files import Intake
 from deep_tally.model.rounds import Rounds
-from deep_tally.model.saved_check import SavedRound, Since
+from deep_tally.model.saved_check import ComparedFiles, MatchedMix, SavedRound, Since
 from deep_tally.names.vocabulary import Vocabulary
 from deep_tally.session.client_decisions import decisions_of
+
+K = TypeVar("K", ComparedFiles, MatchedMix)
+V = TypeVar("V")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -79,26 +83,14 @@ def side_of_saved(saved: SavedRound, brief: Brief, vocabulary: Vocabulary | None
     tracks = tuple(
         replace(t, role=entries[t.path].role, basis=entries[t.path].basis) for t in saved.tracks if t.path in entries
     )
-    identities = {(e.path, e.identity) for e in saved.found.entries}
     known = known_of(saved)
     delivery = assess(
         intake,
         tracks,
         brief,
         corrections=saved.corrections,
-        comparisons={
-            song: comparison
-            for song in intake.songs
-            for key, comparison in known.compared.items()
-            if set(key) <= identities
-            and {str(path) for path, _ in key} <= {e.path for e in entries.values() if e.song == song}
-        },
-        matches={
-            song: match
-            for song in intake.songs
-            for match in known.matched.values()
-            if match.mix in entries and entries[match.mix].song == song
-        },
+        comparisons=_by_song(saved.compared, intake, lambda compared: compared.comparison),
+        matches=_by_song(saved.matched, intake, lambda matched: matched.match),
         vocabulary=vocabulary,
         of_client=decisions_of(saved.corrections.letter.client),
     )
@@ -111,6 +103,33 @@ def side_of_saved(saved: SavedRound, brief: Brief, vocabulary: Vocabulary | None
         corrections=saved.corrections,
         known=known,
     )
+
+
+def _by_song(kept: Sequence[K], intake: Intake, of: Callable[[K], V]) -> dict[str, V]:
+    """For each song what is known of most of its files: what was found before files were sorted is kept as well."""
+    found: dict[str, V] = {}
+    for song in intake.songs:
+        here = {e.path for e in intake.entries if e.song == song}
+        about = [each for each in kept if set(each.paths) <= here]
+        if about:
+            found[song] = of(max(about, key=lambda each: len(each.paths)))
+    return found
+
+
+def first_side(run: CheckRun) -> RoundSide | None:
+    """The round before the one of a run; None where it is the first."""
+    place = run.saved
+    if place is None or place.since is None or not place.earlier:
+        return None
+    return side_of_saved(place.earlier[-1], run.brief, run.vocabulary)
+
+
+def rounds_of_run(run: CheckRun) -> Rounds | None:
+    """What became of the requests of the round before that of a run; None where there is none."""
+    first = first_side(run)
+    if first is None or run.delivery is None or run.saved is None or run.saved.since is None:
+        return None
+    return rounds_of(first.delivery, run.delivery, run.saved.since)
 
 
 def rounds_of(first: Delivery, judged: Delivery, since: Since) -> Rounds:

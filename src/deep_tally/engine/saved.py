@@ -15,7 +15,7 @@ from deep_tally.model.delivery import Track
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.mix_match import MixMatch
-from deep_tally.model.saved_check import SavedRound, SentLetter, Since
+from deep_tally.model.saved_check import SavedCheck, SavedRound, SentLetter, Since
 from deep_tally.session.fingerprint import fingerprint
 from deep_tally.session.saved_checks import read_check
 
@@ -47,6 +47,19 @@ class SavedPlace:
     letters: tuple[SentLetter, ...] = ()
     since: Since | None = None
     base: Path | None = None
+
+
+def place_of(path: Path, check: SavedCheck) -> SavedPlace:
+    """The place of a check whose last round is the one at hand."""
+    last = check.rounds[-1]
+    return SavedPlace(
+        path=path,
+        revision=check.revision,
+        checked_at=last.checked_at,
+        earlier=check.rounds[:-1],
+        letters=last.letters,
+        since=last.since,
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,16 +130,8 @@ def reopen(
     missing = [path for path, content in now.items() if content is None]
     changed = [path for path, content in now.items() if content and saved.contents.get(path, content) != content]
     saved = replace(saved, found=found)
-    place = SavedPlace(
-        path=path,
-        revision=check.revision,
-        checked_at=saved.checked_at,
-        earlier=check.rounds[:-1],
-        letters=saved.letters,
-        since=saved.since,
-    )
     return Reopened(
-        place=place,
+        place=place_of(path, check),
         brief=check.brief,
         saved=saved,
         known=known_of(saved),

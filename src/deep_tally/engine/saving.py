@@ -84,8 +84,8 @@ def _write(packed: PackedCheck, client: ClientFiles) -> SavedAs:
     return at
 
 
-def saved_check_of(run: CheckRun) -> SavedCheck:
-    """The check with all its rounds, as it is saved.
+def saved_check_of(run: CheckRun, *, with_tracks: bool = True) -> SavedCheck:
+    """The check with all its rounds, as it is saved; the last one may be without what was measured.
 
     Raises
     ------
@@ -102,7 +102,7 @@ def saved_check_of(run: CheckRun) -> SavedCheck:
         rough_mix=str(run.rough_mix) if run.rough_mix is not None else None,
         found=run.found,
         contents=dict(run.contents),
-        tracks=tuple(lasting(t) for t in run.tracks if is_measured(t)),
+        tracks=tuple(lasting(t) for t in run.tracks if is_measured(t)) if with_tracks else (),
         compared=_compared_files(run.compared, run.found),
         matched=_matched_mixes(run.matched, run.found),
         corrections=run.corrections,

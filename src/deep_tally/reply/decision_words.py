@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from deep_tally.model.decisions import Decided, Decision, DecisionKind
-from deep_tally.reply.numbers import count, listed
+from deep_tally.reply.numbers import listed
 
 DECISION_WORDS: Mapping[DecisionKind, str] = MappingProxyType(
     {
@@ -44,8 +44,3 @@ def decided_words(decided: Decided) -> str:
     """One line about one decided finding, without what it is about."""
     for_client = " (always, for this client)" if decided.of_client else ""
     return f"{decision_words(decided.decision)}{for_client}"
-
-
-def decisions_counted(number: int) -> str:
-    """ "3 decisions"."""
-    return count(number, "decision")

@@ -107,7 +107,7 @@ def _greeting(delivery: Delivery, options: LetterOptions) -> Iterator[Block]:
 
 
 def _met(delivery: Delivery, rounds: Rounds | None, names: Mapping[str, str]) -> Iterator[Block]:
-    """Thanks for what came right, by file; a file that is asked for again for another reason is not called right."""
+    """The files that are fine now; one that is asked for again for another reason is not called so."""
     if rounds is None:
         return
     asked = {path for f in delivery.findings if f.action is Action.ASK for path in f.files}
@@ -121,7 +121,7 @@ def _met(delivery: Delivery, rounds: Rounds | None, names: Mapping[str, str]) ->
     )
     if right:
         listed_names = listed([cut(names.get(p, p), _NAME_WORDS) for p in right], most=_RIGHT_MOST)
-        text = ngettext("{files} is right now.", "{files} are right now.", len(right), files=listed_names)
+        text = ngettext("{files} is fine now.", "{files} are fine now.", len(right), files=listed_names)
         yield Block("text", text, key="met")
 
 

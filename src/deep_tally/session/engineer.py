@@ -23,7 +23,7 @@ class Engineer:
     paper: str = ""
 
     @property
-    def sheet(self) -> Paper:
+    def paper_at_hand(self) -> Paper:
         """The paper that pages are made for."""
         return next((p for p in PAPERS if p == self.paper), usual_paper(_territory()))
 

@@ -68,11 +68,12 @@ def home() -> Path:
 def is_saved_check(path: Path) -> bool:
     """Whether a file says of itself that it is a saved check, be it damaged or newer."""
     try:
-        with open(os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC), "rb") as file:
-            head = file.read(_HEAD)
+        if not path.is_file():
+            return False
+        with path.open("rb") as file:
+            return json.dumps(KIND).encode() in file.read(_HEAD)
     except OSError:
         return False
-    return json.dumps(KIND).encode() in head
 
 
 def require_saved_check(path: Path) -> None:
@@ -123,6 +124,7 @@ def save_check(
         The document to take over from is not what it was.
     """
     check = replace(check, saved_at=now(), revision=uuid.uuid4().hex)
+    require_saved_check(path)
     content = _document(check, base)
     with ExitStack() as held:
         with suppress(OSError):  # nothing there yet, or a drive that knows no locks
@@ -171,8 +173,8 @@ def free_place(path: Path) -> Path:
     return free
 
 
-def read_check(path: Path) -> SavedCheck:
-    """Read a saved check.
+def read_check(path: Path, *, last_tracks: bool = True) -> SavedCheck:
+    """Read a saved check, or all of it but what was measured in its last round, which is most of it.
 
     Raises
     ------
@@ -190,6 +192,8 @@ def read_check(path: Path) -> SavedCheck:
     if schema > SCHEMA:
         raise SavedCheckRefused(str(path), Phrase("saved.newer"), Phrase("do.update"))
     try:
+        if not last_tracks:
+            _leave_out_last_tracks(data)
         check = decode(data, SavedCheck)
     except Refused as refused:
         problem = Phrase("saved.wrong-value", where=str(refused))
@@ -218,6 +222,12 @@ def _loaded(path: Path) -> Mapping[str, Any]:
     if not isinstance(data, dict):
         raise SavedCheckRefused(str(path), Phrase("saved.none"), Phrase("saved.open-another"))
     return data
+
+
+def _leave_out_last_tracks(data: Mapping[str, Any]) -> None:
+    rounds = data.get("rounds")
+    if isinstance(rounds, list) and rounds and isinstance(rounds[-1], dict):
+        rounds[-1]["tracks"] = []
 
 
 def is_in_delivery(entry: Entry) -> bool:

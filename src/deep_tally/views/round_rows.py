@@ -93,21 +93,19 @@ def place_rows(rounds: Rounds) -> tuple[PlaceRow, ...]:
 
 
 def summary_words(rounds: Rounds, number: int) -> str:
-    """ "Round 2: 3 of 6 requests are met, 1 in part; 1 thing is new. 6 files were sent again, 35 are kept." """
+    """ "Round 2: 3 of 6 requests are met, 1 in part; 1 new problem. 7 files were sent…" """
     met = sum(r.state == "met" for r in rounds.requests)
     partly = sum(r.state == "partly" for r in rounds.requests)
     said = [f"{met} of {count(len(rounds.requests), 'request')} {'is' if met == 1 else 'are'} met"]
     said += [f"{partly} in part"] if partly else []
     new = len(rounds.new_findings)
-    first = f"Round {number}: {', '.join(said)}" + (
-        f"; {count(new, 'thing')} {'is' if new == 1 else 'are'} new" if new else ""
-    )
+    first = f"Round {number}: {', '.join(said)}" + (f"; {count(new, 'new problem')}" if new else "")
     states = [f.state for f in rounds.files]
     kept = states.count("kept")
     sent = len(states) - kept - states.count("gone")
-    files = [f"{count(sent, 'file')} came"]
-    files += [f"{kept} are kept from the round before"] if kept else []
-    files += [f"{count(states.count('gone'), 'file')} did not come again"] if "gone" in states else []
+    files = [f"{count(sent, 'file was', 'files were')} sent"]
+    files += [f"{kept} {'is' if kept == 1 else 'are'} kept from the round before"] if kept else []
+    files += [f"{count(states.count('gone'), 'file was', 'files were')} not sent again"] if "gone" in states else []
     return f"{first}. {', '.join(files)}."
 
 

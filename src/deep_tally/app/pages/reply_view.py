@@ -202,7 +202,7 @@ class ReplyView(PageView):
         box = QComboBox()
         box.setAccessibleName("Paper of PDFs")
         box.addItems(PAPERS)
-        box.setCurrentText(self._known.sheet)
+        box.setCurrentText(self._known.paper_at_hand)
         box.textActivated.connect(lambda text: self._keep_engineer(paper=text))
         return box
 
@@ -216,7 +216,7 @@ class ReplyView(PageView):
     @property
     def paper(self) -> Paper:
         """What PDFs are made for."""
-        return self._known.sheet
+        return self._known.paper_at_hand
 
     @property
     def _edits(self) -> LetterEdits:

@@ -16,7 +16,7 @@ from deep_tally.views.round_rows import STATE_WORDS, FileRow, PlaceRow
 _PATH = "application/x-deep-tally-round-file"
 _FILE_ROLE = Qt.ItemDataRole.UserRole.value
 _PLACE_ROLE = Qt.ItemDataRole.UserRole.value + 1
-NEW = "New: stands for no file of the round before"
+NEW = "New files"
 
 
 class RoundTree(QTreeWidget):
@@ -28,9 +28,9 @@ class RoundTree(QTreeWidget):
     def __init__(self, theme: Theme) -> None:
         super().__init__()
         self._theme = theme
-        self.setAccessibleName("Files of the round before, and those that stand for them now")
+        self.setAccessibleName("Earlier files, and those sent in their place")
         self.setColumnCount(3)
-        self.setHeaderLabels(["File of the round before, and now", "", "What changed"])
+        self.setHeaderLabels(["Earlier file, and the one sent now", "", "What changed"])
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
@@ -70,7 +70,6 @@ class RoundTree(QTreeWidget):
                     place.addChild(item)
                     self._fill(item, file, current)
                 place.setExpanded(True)
-                place.setFirstColumnSpanned(not row.path)  # its words are longer than a name
 
     def _fill(self, item: QTreeWidgetItem, file: FileRow, current: str) -> None:
         """A file of this round, in a row of its own or in that of the file whose name it has."""
@@ -113,7 +112,7 @@ class RoundTree(QTreeWidget):
         if item is not None and path:
             event.setDropAction(Qt.DropAction.CopyAction)
             event.accept()
-            # The rows are made anew then: not while the drag still holds one of them.
+            # All rows are replaced then: not while the drag still refers to one of them.
             place = str(item.data(0, _PLACE_ROLE) or "")
             QTimer.singleShot(0, lambda: self.moved.emit(path, place))
 

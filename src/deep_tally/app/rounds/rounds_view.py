@@ -54,8 +54,8 @@ class RoundsView(QWidget):
         self.summary.setFont(font(15, 700))
         self.summary.setWordWrap(True)
         self.kept = QComboBox()
-        self.kept.addItem("Together with what is kept of the round before", True)
-        self.kept.addItem("Only what came now", False)
+        self.kept.addItem("With the files kept from the round before", True)
+        self.kept.addItem("Only the files sent now", False)
         self.kept.setAccessibleName("What is judged")
         self.kept.activated.connect(lambda: self.partial_wanted.emit(bool(self.kept.currentData())))
         self.history = QPushButton("Save the &history…")
@@ -66,7 +66,7 @@ class RoundsView(QWidget):
         self.tree.menu_wanted.connect(self._offer)
         self.tree.itemDoubleClicked.connect(lambda *_: self._show_file())
         hint = PlainLabel(
-            "Drag a file to the one it stands for, or press Enter on it; Delete makes it new. Ctrl+Z takes that back."
+            "Drag a file onto the one it replaces, or press Enter on it; Delete marks it as new. Ctrl+Z undoes that."
         )
         hint.setWordWrap(True)
         self._list = QScrollArea()
@@ -152,11 +152,11 @@ class RoundsView(QWidget):
 
     def _stand_for(self, path: str, was: str) -> None:
         name = path.rpartition("/")[2]
-        words = f"{name} stands for {was.rpartition('/')[2]}" if was else f"{name} is new"
+        words = f"{name} replaces {was.rpartition('/')[2]}" if was else f"{name} is new"
         self.corrected.emit(self._said.with_successor(path, was), words)
 
     def _offer(self, path: str) -> None:
-        """Which file the chosen one stands for, by keyboard."""
+        """Which file the chosen one replaces, by keyboard."""
         menu = QMenu(self)
         self._theme.style(menu)
         for was in places_to_choose(self._rows):

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from deep_tally.engine.check_run import is_measured
 from deep_tally.engine.saved import SavedPlace
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.saved_check import SentLetter
@@ -44,7 +45,9 @@ class Autosave(QObject):
         self._clerks = clerks
         self._run: CheckRun | None = None
         self._written: object = None
-        """What the tracks on disk are: the measuring they come from and its stage."""
+        """What was measured, as it is on disk: see `_measured_of`."""
+        self._kept: object = None
+        """All that is on disk: see `_all_of`."""
         self._packing: _Packing | None = None
         self._is_wanted = False
         self._is_at_work = False
@@ -59,9 +62,9 @@ class Autosave(QObject):
     def watch(self, run: CheckRun) -> None:
         """Save this check from now on; what of another is not saved yet is sent off first."""
         self.flush()
-        self._run, self._written, self._packing = run, None, None
-        if run.saved is not None and run.opened is not None and run.opened.saved is run.saved:
-            self._written = _state_of(run)  # it was read from there
+        self._run, self._written, self._kept, self._packing = run, None, None, None
+        if run.opened is not None and run.opened.is_saved_check:
+            self._written, self._kept = _measured_of(run), _all_of(run)
 
     def changed(self) -> None:
         """Something of the check is another: it is saved when that pauses."""
@@ -110,14 +113,18 @@ class Autosave(QObject):
             return
         if self._is_at_work:
             return  # once more when that is done
-        if self._packing is None or self._packing.state != _state_of(run):
-            self._packing = _Packing(run, is_known=self._written == _state_of(run), sends_all=self._sends_all)
+        if self._kept == _all_of(run):
+            self._is_wanted = False
+            self.saved.emit()
+            return
+        if self._packing is None or self._packing.holds != _all_of(run):
+            self._packing = _Packing(run, is_known=self._written == _measured_of(run), sends_all=self._sends_all)
         if not self._packing.go_on():
             self._timer.start(0)
             return
         packing, self._packing = self._packing, None
         self._is_wanted, self._is_at_work = False, True
-        self._written = packing.state
+        self._written, self._kept = _measured_of(run), packing.holds
         self._clerks.save_check(id(run), packing.packed(), run.client)
 
     def _take(self, run_of: object, at: SavedAs | None, trouble: str) -> None:
@@ -129,10 +136,9 @@ class Autosave(QObject):
             elif trouble != self._trouble:  # said once, and not at every key while a disk is full
                 self._trouble = trouble
                 self.said.emit(trouble)
-            self._written = None
-        elif self._run is not None and run_of == id(self._run):
+            self._written = self._kept = None
+        elif (run := self._run) is not None and _is_about(run, run_of, at):
             self._trouble, self._sends_all = "", False
-            run = self._run
             place = run.saved or SavedPlace(path=at.path, revision=at.revision, checked_at=now())
             is_elsewhere = run.saved is None or place.path != at.path or place.base is not None
             run.saved = replace(place, path=at.path, revision=at.revision, base=None)
@@ -143,11 +149,6 @@ class Autosave(QObject):
         if self._is_wanted:
             self._timer.start(0)
         self.saved.emit()
-
-    def _is_about(self, run_of: object, at: SavedAs) -> bool:
-        """Whether what was saved is the open check, be it as an earlier run of it."""
-        run = self._run
-        return run is not None and (run_of == id(run) or (run.saved is not None and run.saved.path == at.path))
 
 
 class _Packing:
@@ -165,24 +166,27 @@ class _Packing:
     def __init__(self, run: CheckRun, *, is_known: bool, sends_all: bool) -> None:
         from deep_tally.engine.saving import saved_check_of
 
-        self.state = _state_of(run)
-        check = saved_check_of(run)
+        self.holds = _all_of(run)
+        check = saved_check_of(run, with_tracks=False)
         *earlier, this = check.rounds
         place = run.saved
         self._base: Base | None = None
         if not sends_all and place is not None and (is_known or earlier):
             self._base = Base(path=place.base or place.path, rounds=len(earlier), with_tracks=is_known)
             earlier = []
-        self._left = [] if is_known and self._base is not None else list(this.tracks)
+        is_sent = self._base is None or not self._base.with_tracks
+        self._left = [t for t in run.tracks if is_measured(t)] if is_sent else []
         self._packed: list[bytes] = []
-        self._check = replace(check, rounds=(*earlier, replace(this, tracks=())))
+        self._check = replace(check, rounds=(*earlier, this))
         self._path = place.path if place is not None else free_place(home() / f"{_stem(run)}{ENDING}")
         self._rests_on = (place.revision or None) if place is not None else None
 
     def go_on(self) -> bool:
         """Pack a few more; returns whether all are packed."""
+        from deep_tally.engine.saving import lasting
+
         for track in self._left[:_TRACKS_AT_ONCE]:
-            self._packed.append(pickle.dumps(track, protocol=5))
+            self._packed.append(pickle.dumps(lasting(track), protocol=5))
         del self._left[:_TRACKS_AT_ONCE]
         return not self._left
 
@@ -195,10 +199,23 @@ class _Packing:
         )
 
 
-def _state_of(run: CheckRun) -> object:
-    """What changes when there are other tracks, relations or rounds to be saved."""
+def _is_about(run: CheckRun, run_of: object, at: SavedAs) -> bool:
+    """Whether what was saved is this check, be it as an earlier run of it."""
+    return run_of == id(run) or (run.saved is not None and run.saved.path == at.path)
+
+
+def _measured_of(run: CheckRun) -> object:
+    """What is another when there are other tracks, relations or rounds to be saved."""
     earlier = run.saved.earlier if run.saved is not None else ()
-    return id(run), id(run.measuring), run.stage, len(run.matched), len(run.compared), len(earlier)
+    measured = sum(is_measured(t) for t in run.tracks)
+    return id(run), measured, len(run.matched), len(run.compared), len(earlier)
+
+
+def _all_of(run: CheckRun) -> object:
+    """What is another when anything is to be saved."""
+    place = run.saved
+    where = (place.path, place.base, place.letters) if place is not None else None
+    return _measured_of(run), run.corrections, run.brief, where
 
 
 def _stem(run: CheckRun) -> str:

@@ -78,7 +78,7 @@ class Clerks(QObject):
         self._submit(f"{_SAVING_CHECK}{whose}", write_packed, packed, client)
 
     def join(self, joining: Joining) -> None:
-        """Join a delivery to a saved check; `joined` carries what came of it."""
+        """Join a delivery to a saved check; `joined` carries the result."""
         self._submit(_JOINING, _join, joining)
 
     def make_demo(self, rounds: int = 1) -> None:

@@ -146,7 +146,7 @@ class Deciding(QObject):
             readable(f"From now on, this holds for {client}." if len(decisions) > len(before) else "Forgotten."),
             (
                 ("Undo", "As it was before", lambda: self._restore(client, before)),
-                ("Fine", "Leave it so", lambda: None),
+                ("Fine", "Leave it so", None),
             ),
         )
 

@@ -21,7 +21,7 @@ from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.decisions import Decision
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.decision_words import decision_words, reach_words
-from deep_tally.reply.wording.speaker import Speaker
+from deep_tally.reply.wording.speaker import wording_of_code
 from deep_tally.session.client_decisions import all_clients
 
 if TYPE_CHECKING:
@@ -97,8 +97,7 @@ class DecisionsPage(QDialog):
         return label
 
     def _line(self, column: QVBoxLayout, decision: Decision, said: str, do: object) -> None:
-        about = self._headline(decision)
-        words = readable(f"{about}, {reach_words(decision)}")
+        words = readable(f"{_headline(decision)}, {reach_words(decision)}")
         text = QVBoxLayout()
         text.setSpacing(0)
         first = PlainLabel(words)
@@ -114,10 +113,10 @@ class DecisionsPage(QDialog):
         line.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(line)
 
-    def _headline(self, decision: Decision) -> str:
-        """What the finding says of itself; its code where it is none of this delivery's."""
-        delivery = self._state.delivery
-        for decided in delivery.decided if delivery is not None else ():
-            if decided.finding.code == decision.code and delivery is not None:
-                return Speaker(delivery).headline(decided.finding)
+
+def _headline(decision: Decision) -> str:
+    """What the finding says of itself."""
+    try:
+        return wording_of_code(decision.code).headline
+    except KeyError:  # a code that another version knew
         return decision.code

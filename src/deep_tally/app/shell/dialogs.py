@@ -116,8 +116,8 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
     (
         "Rounds",
         (
-            ("Enter", "Which file of the round before this one stands for"),
-            ("Delete", "It is new"),
+            ("Enter", "Which earlier file this one replaces"),
+            ("Delete", "It is a new file"),
         ),
     ),
     (

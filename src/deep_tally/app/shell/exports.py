@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -56,9 +57,9 @@ class Exports(QObject):
         path = ask_where(self._window, self._window.settings, title, name, kinds)
         return path if path is not None and may_save(self._window, path, self._state.client) else None
 
-    def _write(self, write: object, path: Path) -> None:
+    def _write(self, write: Callable[[], None], path: Path) -> None:
         try:
-            write()  # type: ignore[operator]
+            write()
         except DeepTallyError as error:
             self._window.say(readable(str(error)))
             return
@@ -73,7 +74,7 @@ class Exports(QObject):
                 ("Open", "In the program for such files", lambda: self._open(path)),
                 ("Show in folder", "Open the folder it lies in", lambda: self._open(path.parent)),
                 ("Copy", "Put the file on the clipboard, to be pasted into a mail or a folder", lambda: _copy(path)),
-                ("Close", "Put this line away", lambda: None),
+                ("Close", "Put this line away", None),
             ),
         )
 

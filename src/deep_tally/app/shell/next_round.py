@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from deep_tally.engine.opening import Opened
-from deep_tally.engine.round_sides import Joining, RoundSide, rounds_of, sent_again, side_of_saved
+from deep_tally.engine.round_sides import Joining, RoundSide, first_side, rounds_of, sent_again, side_of_saved
 from deep_tally.engine.saving import saved_check_of
 from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.rounds import Rounds
@@ -41,14 +41,14 @@ class NextRound(QObject):
     def __init__(self, state: CheckState) -> None:
         super().__init__(state)
         self._state = state
-        self._waiting: Joining | None = None
         self._wanted: tuple[Path, int | None, bool | None] | None = None
         self._older: CheckRun | None = None
         self._is_shown_after = True
         self._is_to_be_shown = False
         self._after: tuple[Path, ...] = ()
         self._asked_of: CheckRun | None = None
-        self._side: tuple[object, RoundSide] | None = None
+        self._first: tuple[object, RoundSide | None] = (None, None)
+        self._rounds: tuple[object, Rounds | None] = (None, None)
         state.clerks.joined.connect(self._take)
         state.assessed.connect(self._go_on)
         state.assessed.connect(self._show)
@@ -81,6 +81,16 @@ class NextRound(QObject):
     def is_wanted(self) -> bool:
         """Whether what is opened is to be joined."""
         return self._wanted is not None or bool(self._after)
+
+    @property
+    def is_joining(self) -> bool:
+        """Whether a worker is at it."""
+        return self._asked_of is not None
+
+    def cancel(self) -> None:
+        """Leave what is open a delivery of its own."""
+        self._asked_of = None
+        self.forget()
 
     def forget(self) -> None:
         """What was opened is no round of anything."""
@@ -154,15 +164,14 @@ class NextRound(QObject):
 
     @property
     def first(self) -> RoundSide | None:
-        """The round before the open one; None where there is none."""
+        """The round before the open one; None where there is none. It is assessed again for another brief only."""
         run = self._state.run
-        if run is None or run.saved is None or run.saved.since is None or not run.saved.earlier:
+        if run is None or run.saved is None:
             return None
-        before = run.saved.earlier[-1]
-        key = id(before), self._state.brief
-        if self._side is None or self._side[0] != key:
-            self._side = key, self._side_of(before)
-        return self._side[1]
+        about = run.saved.earlier, run.saved.since is None, run.brief, run.vocabulary
+        if not _is_same(about, self._first[0]):
+            self._first = about, first_side(run)
+        return self._first[1]
 
     @property
     def rounds(self) -> Rounds | None:
@@ -170,7 +179,10 @@ class NextRound(QObject):
         run, first = self._state.run, self.first
         if run is None or run.saved is None or run.saved.since is None or first is None or run.delivery is None:
             return None
-        return rounds_of(first.delivery, run.delivery, run.saved.since)
+        about = first, run.delivery, run.saved.since
+        if not _is_same(about, self._rounds[0]):
+            self._rounds = about, rounds_of(first.delivery, run.delivery, run.saved.since)
+        return self._rounds[1]
 
     def _side_of(self, saved: SavedRound) -> RoundSide:
         return side_of_saved(saved, self._state.brief, self._state.vocabulary)
@@ -214,3 +226,8 @@ class NextRound(QObject):
         since, tracks = run.saved.since, {t.path: t for t in first.tracks}
         same = set(since.same)
         return {p: tracks[was] for p, was in since.successors.items() if was in tracks and p not in same}
+
+
+def _is_same(one: tuple[object, ...], other: object) -> bool:
+    """Whether what something was worked out from are the very same things."""
+    return isinstance(other, tuple) and all(a is b for a, b in zip(one, other, strict=True))

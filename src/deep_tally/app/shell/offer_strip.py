@@ -11,8 +11,8 @@ from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.elided import ElidedLabel
 from deep_tally.app.base.theme import Theme, font
 
-Answer = tuple[str, str, Callable[[], None]]
-"""(what the button says, its tip, what it does)."""
+Answer = tuple[str, str, Callable[[], None] | None]
+"""(what the button says, its tip, what it does beside putting the question away)."""
 
 
 class OfferStrip(QWidget):
@@ -52,9 +52,10 @@ class OfferStrip(QWidget):
         self.buttons = []
         self.hide()
 
-    def _answer(self, do: Callable[[], None]) -> None:
+    def _answer(self, do: Callable[[], None] | None) -> None:
         self.put_away()
-        do()
+        if do is not None:
+            do()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         colours = self._theme.colours

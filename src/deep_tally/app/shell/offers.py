@@ -34,8 +34,6 @@ class Offers(QObject):
         if run is None or run.opened is None or again:
             return
         opened = run.opened
-        if opened.saved is not None and opened.saved.since is not None and not opened.paths:
-            return
         if opened.resembles is not None and not self._state.next_round.is_wanted:
             self._ask_whether_next(opened.resembles)
         elif opened.missing and len(opened.missing) == len(opened.found.entries):
@@ -51,7 +49,7 @@ class Offers(QObject):
             "This looks like another round of a delivery that you have checked before.",
             (
                 ("As its next round", "Compare it with what was asked then", lambda: self._state.next_round.join(path)),
-                ("By itself", "Check it as a delivery of its own", lambda: None),
+                ("By itself", "Check it as a delivery of its own", None),
             ),
         )
 
@@ -78,7 +76,7 @@ class Offers(QObject):
             readable(f"The files of this check are not at {opened.found.source} any more. Where are they now?"),
             (
                 ("Show me where…", "Choose the folder or zip that was checked, where it is now", self._choose_place),
-                ("Go on without them", "Everything is shown but cannot be played", lambda: None),
+                ("Go on without them", "Everything is shown but cannot be played", None),
             ),
         )
 
@@ -106,11 +104,7 @@ class Offers(QObject):
                 (
                     "Leave it",
                     f"Show the check as it was, before {count(len(opened.changed), 'file')} changed",
-                    _nothing,
+                    None,
                 ),
             ),
         )
-
-
-def _nothing() -> None:
-    """The question is put away."""

@@ -113,7 +113,7 @@ class RecentRow(QAbstractButton):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         menu = QMenu(self)
         self._theme.style(menu)
-        action = QAction("Take it off this list", menu)
+        action = QAction("Remove from this list", menu)
         action.triggered.connect(self.left)
         menu.addAction(action)
         menu.popup(event.globalPos())

@@ -100,7 +100,8 @@ class CheckState(QObject):
         self.autosave.said.connect(self.noticed)
         self.next_round = NextRound(self)
         self.next_round.joined.connect(self._open_joined)
-        self.next_round.failed.connect(self.noticed)
+        self.next_round.joining.connect(lambda: self.opening.emit("Comparing with the round before", ""))
+        self.next_round.failed.connect(self._say_not_joined)
         self.vocabulary, self.words_trouble = vocabulary_at_hand()
         self.run: CheckRun | None = None  # the check that is open
         self.delivery: Delivery | None = None  # its assessment, as far as it was shown
@@ -244,6 +245,10 @@ class CheckState(QObject):
         self._next = joined
         self._timer.start()
 
+    def _say_not_joined(self, words: str) -> None:
+        self.abandoned.emit()
+        self.noticed.emit(words)
+
     def abandon(self) -> None:
         """Give up what is being opened."""
         if self._next is not None:
@@ -255,8 +260,9 @@ class CheckState(QObject):
         """Stop measuring; what was measured is kept and assessed."""
         if self.is_measuring or self.is_matching:
             self.stop_measuring()
-        elif self._next is not None or self.demo.is_being_made:
+        elif self._next is not None or self.demo.is_being_made or self.next_round.is_joining:
             self.demo.cancel()
+            self.next_round.cancel()
             self.abandon()
             self.abandoned.emit()
 
