@@ -284,7 +284,7 @@ def test_the_clients_page_follows_the_brief_and_is_saved_as_pdf(
     assert "Sample rate: 48 kHz." in window.paper.text.toPlainText()
     assert window.paper.save_to(tmp_path / "page.pdf")
     assert window.said.text() == "Writing page.pdf…"
-    wait(lambda: window.said.text().startswith("Saved: "))
+    wait(lambda: window.offer.words.text().startswith("Saved: ") and window.offer.isVisible())
     text = pypdfium2.PdfDocument(tmp_path / "page.pdf")[0].get_textpage().get_text_range()
     assert "Sample rate: 48 kHz." in text
     window.paper.copy_text()

@@ -42,7 +42,7 @@ def test_what_was_saved_is_opened_shown_and_copied(
     path = tmp_path / "letter.txt"
     for number, expected in ((0, path), (1, tmp_path)):
         assert window.reply.save_to(path)
-        assert [b.text() for b in window.offer.buttons] == ["Open", "Show in folder", "Copy", "Close"]
+        assert [b.text() for b in window.offer.buttons] == ["Open", "Show in folder", "Copy the file", "Close"]
         window.offer.buttons[number].click()
         assert opened[-1].toLocalFile() == str(expected)
         assert not window.offer.isVisible()

@@ -56,6 +56,8 @@ def test_what_changed_is_said_with_its_units() -> None:
     plain = RoundFile(path="a", was="a", state="replaced", sound=SampleChanges(level_db=0.0, differences=()))
     assert file_words(plain) == "otherwise the same sound"
     assert file_words(RoundFile(path="b", was="a", state="renamed")) == "was a, bit for bit the same"
+    hair = RoundFile(path="a", was="a", state="replaced", changes={"first_sound_s": (5.0, 5.0001), "bits": (16, 24)})
+    assert file_words(hair) == "bits 16 → 24"  # what reads the same is no news
     unknown = RoundFile(path="a", was="a", state="replaced")
     assert file_words(unknown) == "replaced; where its sound differs is not known"
     silent = RoundFile(path="a", was="a", state="replaced", changes={"rms_dbfs": (None, -12.0), "bits": (16, 24)})

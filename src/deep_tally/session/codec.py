@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import enum
+import json
 import math
 import zlib
 from collections.abc import Callable, Mapping
@@ -72,17 +73,11 @@ def _converter() -> Converter:
     made.register_unstructure_hook(Phrase, _phrase)
     made.register_structure_hook(Phrase, lambda data, _: _from_phrase(data))
     made.register_unstructure_hook(Brief, lambda brief: brief.model_dump(mode="json", by_alias=True))
-    made.register_structure_hook(Brief, lambda data, _: Brief.model_validate_json(_dumped(data)))
+    made.register_structure_hook(Brief, lambda data, _: Brief.model_validate_json(json.dumps(data)))
     made.register_unstructure_hook(Corrections, corrections_document)
     made.register_structure_hook(Corrections, lambda data, _: _corrections(data))
     made.register_structure_hook_func(_is_mapping, _mapping_hook(made))
     return made
-
-
-def _dumped(data: object) -> str:
-    import json
-
-    return json.dumps(data)
 
 
 # -- plain values -----------------------------------------------------------------------------

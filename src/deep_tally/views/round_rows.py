@@ -113,7 +113,8 @@ def file_words(file: RoundFile) -> str:
     """What became of one file: "peak −0.0 → −6.0 dBFS; its sound differs at 0:17.9"."""
     if file.state == "same":
         return "bit for bit what it was"
-    said = [f"{_LABELS[what]} {_value(what, old)} → {_value(what, new)}" for what, (old, new) in file.changes.items()]
+    values = {what: (_value(what, old), _value(what, new)) for what, (old, new) in file.changes.items()}
+    said = [f"{_LABELS[what]} {old} → {new}" for what, (old, new) in values.items() if old != new]
     if file.state == "renamed" and file.was is not None:
         said.append(f"was {_name(file.was)}, bit for bit the same")
     sound = file.sound

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Literal
 
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import QDialogButtonBox, QPushButton
 
 from deep_tally.app.base.plain import as_plain
 
@@ -15,3 +16,11 @@ def plain_button(words: str, tip: str, look: Literal["quiet", "small"] = "small"
     button.setProperty("look", look)
     button.setToolTip(as_plain(tip))
     return button
+
+
+def dialog_buttons(*buttons: QDialogButtonBox.StandardButton) -> QDialogButtonBox:
+    """The buttons of a dialog in the order of the desktop, without its pictures: words are enough."""
+    box = QDialogButtonBox()
+    for each in buttons:
+        box.addButton(each).setIcon(QIcon())
+    return box

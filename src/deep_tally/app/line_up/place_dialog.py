@@ -12,6 +12,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.base.buttons import dialog_buttons
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.theme import font
 from deep_tally.model.timeline import Timeline
@@ -50,7 +51,7 @@ class PlaceDialog(QDialog):
         row = QHBoxLayout()
         for button in (self.bar_button, self.zero_button, self.back_button):
             row.addWidget(button)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = dialog_buttons(QDialogButtonBox.StandardButton.Ok, QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self._take)
         buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)

@@ -209,7 +209,6 @@ class PageView(QWidget):
             except DeepTallyError as error:
                 self.said.emit(str(error))
                 return False
-            self.said.emit(f"Saved: {path}")
             self.saved_to.emit(path)
         self._settings.set_folder("reply", path.parent)
         self.written.emit(path.suffix.removeprefix("."), to_text(self.page))

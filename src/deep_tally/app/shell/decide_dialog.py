@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from deep_tally.app.base.buttons import dialog_buttons
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.theme import Theme, font
 from deep_tally.model.decisions import DecisionKind
@@ -57,7 +58,7 @@ class DecideDialog(QDialog):
             reach_group.addButton(button)
             column.addWidget(button)
         self.reaches[0].setChecked(True)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons = dialog_buttons(QDialogButtonBox.StandardButton.Ok, QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addSpacing(8)

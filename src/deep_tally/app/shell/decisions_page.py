@@ -5,10 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import (
     QDialog,
-    QDialogButtonBox,
     QHBoxLayout,
     QPushButton,
     QScrollArea,
@@ -18,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.shell.dialogs import finish
 from deep_tally.model.decisions import Decision
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.decision_words import decision_words, reach_words
@@ -35,7 +34,6 @@ class DecisionsPage(QDialog):
     def __init__(self, parent: QWidget, theme: Theme, state: CheckState, deciding: Deciding) -> None:
         super().__init__(parent)
         theme.style(self)
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self._theme, self._state, self._deciding = theme, state, deciding
         self.setWindowTitle("Decisions")
         self.resize(680, 480)
@@ -44,14 +42,9 @@ class DecisionsPage(QDialog):
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._area.setAccessibleName("All decisions")
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.button(QDialogButtonBox.StandardButton.Close).setIcon(QIcon())
-        close.rejected.connect(self.reject)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 16)
-        column.setSpacing(16)
-        column.addWidget(self._area, 1)
-        column.addWidget(close)
+        inside = QVBoxLayout()
+        inside.addWidget(self._area, 1)
+        finish(self, inside)
         state.assessed.connect(self.fill)
         self.fill()
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QPushButton, QTextBrowser, QVBoxLayout, QWidget
 
 from deep_tally import __version__
+from deep_tally.app.base.buttons import dialog_buttons
 from deep_tally.app.base.plain import PlainLabel
 from deep_tally.app.base.theme import Theme, font
 
@@ -155,7 +155,7 @@ class KeysPage(QDialog):
                 grid.addWidget(name, row, 0)
                 grid.addWidget(PlainLabel(what), row, 1)
                 row += 1
-        _finish(self, grid)
+        finish(self, grid)
 
 
 class LeftOutPage(QDialog):
@@ -188,7 +188,7 @@ class LeftOutPage(QDialog):
         self.again.setToolTip("Read the delivery again; what is measured is kept (F5)")
         self.again.setVisible(bool(incomplete))
         self.again.clicked.connect(self.accept)
-        _finish(self, inside, self.again)
+        finish(self, inside, self.again)
 
 
 class AboutPage(QDialog):
@@ -215,16 +215,15 @@ class AboutPage(QDialog):
         inside.addWidget(title)
         inside.addWidget(words)
         inside.addWidget(text, 1)
-        _finish(self, inside)
+        finish(self, inside)
 
 
-def _finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout, *more: QPushButton) -> None:
+def finish(dialog: QDialog, inside: QVBoxLayout | QGridLayout, *more: QPushButton) -> None:
     """What all pages have: their margins, a Close button, and that they are gone when they are closed."""
     dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    buttons = dialog_buttons(QDialogButtonBox.StandardButton.Close)
     for button in more:
         buttons.addButton(button, QDialogButtonBox.ButtonRole.ActionRole)
-    buttons.button(QDialogButtonBox.StandardButton.Close).setIcon(QIcon())  # words are enough
     buttons.rejected.connect(dialog.reject)
     column = QVBoxLayout(dialog)
     column.setContentsMargins(24, 20, 24, 16)

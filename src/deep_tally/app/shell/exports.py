@@ -73,7 +73,11 @@ class Exports(QObject):
             (
                 ("Open", "In the program for such files", lambda: self._open(path)),
                 ("Show in folder", "Open the folder it lies in", lambda: self._open(path.parent)),
-                ("Copy", "Put the file on the clipboard, to be pasted into a mail or a folder", lambda: _copy(path)),
+                (
+                    "Copy the file",
+                    "Put the file on the clipboard, to be pasted into a mail or a folder",
+                    lambda: _copy(path),
+                ),
                 ("Close", "Put this line away", None),
             ),
         )

@@ -61,5 +61,5 @@ class OfferStrip(QWidget):
         colours = self._theme.colours
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(colours.raised))
-        painter.fillRect(0, 0, 4, self.height(), QColor(colours.ask))
+        painter.fillRect(0, 0, 4, self.height(), QColor(colours.soft))
         painter.end()

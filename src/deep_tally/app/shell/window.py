@@ -282,8 +282,9 @@ class Window(QMainWindow):
         AboutPage(self, self.theme).open()
 
     def saved(self, words: str, worked: bool) -> None:
-        """A page was written or not; a window that waits for it closes now, unless it would be lost."""
-        self.say(readable(words))
+        """A page was written, which is said where it can be opened, or not; a window that waits for it closes now."""
+        if not worked:
+            self.say(readable(words))
         self._close_when_saved(worked)
 
     def check_saved(self) -> None:
