@@ -13,11 +13,11 @@ from dataclasses import dataclass, replace
 from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import ngettext
 from deep_tally.model.rounds import Rounds
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.edits import AGAIN
-from deep_tally.reply.language import gettext as _
-from deep_tally.reply.language import ngettext
 from deep_tally.reply.letter_options import LetterOptions
 from deep_tally.reply.numbers import clock, kilohertz, listed
 from deep_tally.reply.page import Block

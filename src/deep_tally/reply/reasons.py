@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from types import MappingProxyType
 
-from deep_tally.reply.language import gettext as _
-from deep_tally.reply.language import marked
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import marked
 from deep_tally.reply.numbers import duration, kilohertz
 from deep_tally.reply.wording.facts import Facts
 

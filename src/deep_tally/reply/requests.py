@@ -6,6 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from deep_tally.model.findings import Action, Finding
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import ngettext
+from deep_tally.model.phrase import worded
 from deep_tally.reply.tasks import TASKS, Task
 
 
@@ -23,16 +26,16 @@ class Request:
 
     @property
     def missing(self) -> tuple[str, ...]:
-        """What its findings say is missing, each once."""
+        """What its findings say is missing, each once; what the engineer asks for, in the language that is spoken."""
         found = (f.evidence.get("missing") for f in self.findings)
-        return tuple(dict.fromkeys(word for words in found if isinstance(words, tuple) for word in words))
+        return tuple(dict.fromkeys(worded(word) for words in found if isinstance(words, tuple) for word in words))
 
     @property
     def heading(self) -> str:
         """What is asked, in one line."""
         if len(self.files) == 1:
-            return self.task.one.format(file=self.files[0].rpartition("/")[2])
-        return self.task.many.format(count=len(self.files))
+            return _(self.task.one).format(file=self.files[0].rpartition("/")[2])
+        return ngettext(self.task.many, self.task.many, len(self.files), count=len(self.files))
 
 
 def group_requests(findings: Iterable[Finding]) -> tuple[Request, ...]:

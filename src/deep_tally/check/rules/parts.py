@@ -14,13 +14,13 @@ from deep_tally.model.phrase import Phrase
 _CHANNEL_WORDS = {1: "mono", 2: "stereo"}
 
 
-def missing_in(part: RequestedPart, song: SongSet) -> str | None:
-    """What of a requested part did not come, in words; None where all of it did.
+def missing_in(part: RequestedPart, song: SongSet) -> Phrase | None:
+    """What of a requested part did not come; None where all of it did.
 
     A file whose name says none of the requested forms may be any of them: one such file stands for one form.
     """
     if not part.matches:
-        return part.requested.part
+        return Phrase("part.name", part=part.requested.part)
     wanted = list(part.requested.variants)
     unsaid = 0
     for path in part.paths:

@@ -6,6 +6,9 @@ import math
 from collections.abc import Mapping
 from types import MappingProxyType
 
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import marked, ngettext
+from deep_tally.model.phrase import worded
 from deep_tally.reply.numbers import clock, count, decibels, duration, hertz, level, listed
 from deep_tally.reply.wording.facts import (
     Facts,
@@ -14,259 +17,334 @@ from deep_tally.reply.wording.facts import (
     missing,
     no_evidence,
     partner,
+    requested,
+)
+
+_MARKS: Mapping[str, str] = MappingProxyType(
+    {
+        "format": marked("format"),
+        "length": marked("length"),
+        "writer": marked("writer"),
+        "prefix": marked("prefix"),
+        "time": marked("time"),
+    }
 )
 
 
 def _lossy_origin(f: Facts) -> str:
-    others = int(f.number("files")) - 1
-    shared = (
-        f", as {count(others, 'other file')} do" if others > 1 else ", as one other file does" if others == 1 else ""
-    )
-    return f"{edge_words(f)}{shared}; lossy encoders cut off there"
+    others, edge = int(f.number("files")) - 1, edge_words(f)
+    cut_off = _("lossy encoders cut off there")
+    if others > 0:
+        edge = ngettext("{edge}, as one other file does", "{edge}, as {number} other files do", others, edge=edge)
+    return f"{edge}; {cut_off}"
 
 
 def _dropout(f: Facts) -> str:
-    kind = {"zeros": "silence", "held": "a frozen sample value", "repeated": "a repeated block"}[str(f.evidence["gap"])]
-    runs, longest = int(f.number("runs")), f"{f.number('longest_run'):.0f} samples ({duration(f.number('ms'))})"
+    kinds = {"zeros": _("silence"), "held": _("a frozen sample value"), "repeated": _("a repeated block")}
+    kind, runs = kinds[str(f.evidence["gap"])], int(f.number("runs"))
+    longest = f"{count(int(f.number('longest_run')), 'sample', 'samples')} ({duration(f.number('ms'))})"
     if runs == 1:
-        return f"{kind} for {longest} in the middle of the sound, at {f.first_place}"
-    gaps = f"{count(runs, 'gap')} in the middle of the sound, first at {f.first_place}"
-    return f"{gaps}; the longest is {kind} for {longest}"
+        return _("{kind} for {samples} in the middle of the sound, at {time}").format(
+            kind=kind, samples=longest, time=f.first_place
+        )
+    return ngettext(
+        "{number} gap in the middle of the sound, first at {time}; the longest is {kind} for {samples}",
+        "{number} gaps in the middle of the sound, first at {time}; the longest is {kind} for {samples}",
+        runs,
+        time=f.first_place,
+        kind=kind,
+        samples=longest,
+    )
 
 
 def _twin(f: Facts) -> str:
-    gain = f.number("gain_db")
-    by = f"{decibels(gain)} " if abs(gain) >= 0.05 else ""
+    gain, offset = f.number("gain_db"), f.number("offset_frames")
+    later = _("the same sound {samples} ({time}) later")
     how = {
-        "exact": "the same samples",
-        "scaled": f"the same sound at {decibels(gain)}",
-        "inverted": f"the same sound {by}inverted",
-        "shifted": f"the same sound {by}{abs(f.number('offset_frames')):.0f} samples ({duration(abs(f.number('ms')))})"
-        f" {'later' if f.number('offset_frames') > 0 else 'earlier'}",
+        "exact": _("the same samples"),
+        "scaled": _("the same sound at {gain}"),
+        "inverted": _("the same sound, inverted"),
+        "shifted": later if offset > 0 else _("the same sound {samples} ({time}) earlier"),
     }[str(f.evidence["twin"])]
-    return f"{how}; the difference is {decibels(-f.number('db'))} down"
+    if str(f.evidence["twin"]) in ("inverted", "shifted") and abs(gain) >= 0.05:
+        how = f"{how}, {decibels(gain)}"
+    samples = "" if math.isinf(offset) else count(abs(int(offset)), "sample", "samples")
+    how = how.format(gain=decibels(gain), samples=samples, time=duration(abs(f.number("ms"))))
+    difference = _("the difference is {level} down").format(level=decibels(-f.number("db")))
+    return f"{how}; {difference}"
 
 
 def _sum(f: Facts) -> str:
     parts = [p.rpartition("/")[2] for p in f.words("parts")]
     if f.evidence.get("exact") == 0:
-        return f"it holds {listed(parts)}, processed together"
-    return f"it is {listed(parts)} added together; the remainder is {decibels(-f.number('db'))} down"
+        return _("it holds {files}, processed together").format(files=listed(parts))
+    return _("it is {files} added together; the remainder is {level} down").format(
+        files=listed(parts), level=decibels(-f.number("db"))
+    )
 
 
 def _clips(f: Facts) -> str:
     overlaps = int(f.number("overlaps"))
-    over = f"; {count(overlaps, 'clip')} begin before the one before has ended" if overlaps > 0 else ""
-    return f"{count(int(f.number('files')), 'clip')} of “{f.evidence['part']}”{over}"
+    text = ngettext(
+        "{number} clip of “{part}”", "{number} clips of “{part}”", int(f.number("files")), part=f.evidence["part"]
+    )
+    if overlaps <= 0:
+        return text
+    over = ngettext(
+        "{number} clip begins before the one before has ended",
+        "{number} clips begin before the one before has ended",
+        overlaps,
+    )
+    return f"{text}; {over}"
 
 
 def _exports(f: Facts) -> str:
-    return f"{count(int(f.number('files')), 'file')} differ from the rest by {listed(f.words('by'))}"
+    return ngettext(
+        "{number} file differs from the rest by {marks}",
+        "{number} files differ from the rest by {marks}",
+        int(f.number("files")),
+        marks=listed([_(_MARKS[mark]) for mark in f.words("by")]),
+    )
 
 
 def _damaged(f: Facts) -> str:
-    problem = f.evidence.get("problem")
-    return str(problem)
+    return worded(f.evidence.get("problem"))
 
 
 def _lossy(f: Facts) -> str:
     ending = f.evidence.get("ending")
-    return str(f.evidence.get("container", "")).upper() + (f", though its name ends in .{ending}" if ending else "")
+    kind = str(f.evidence.get("container", "")).upper()
+    return _("{kind}, though its name ends in .{ending}").format(kind=kind, ending=ending) if ending else kind
 
 
 def _empty(f: Facts) -> str:
     if f.number("frames") == 0:
-        return "it contains no samples"
+        return _("it contains no samples")
     if not math.isinf(clicks := f.number("clicks_ms")):
-        return f"only stray clicks, {duration(clicks)} in all, the loudest at {decibels(f.number('dbfs'), 'dBFS')}"
+        return _("only stray clicks, {length} in all, the loudest at {level}").format(
+            length=duration(clicks), level=decibels(f.number("dbfs"), "dBFS")
+        )
     found = f.number("dbfs")
-    return "every sample is zero" if math.isinf(found) else f"only noise at {level(found)} RMS"
+    if math.isinf(found):
+        return _("every sample is zero")
+    return _("only noise at {level} RMS").format(level=level(found))
 
 
 def _scope(f: Facts) -> str:
     files = int(f.number("files"))
     if f.evidence.get("scope") != "every-track":
-        return f"{count(files, 'track')} sent where groups were requested"
+        return ngettext(
+            "{number} track sent where groups were requested",
+            "{number} tracks sent where groups were requested",
+            files,
+        )
     if f.finding.kind == "question":
-        return f"{count(files, 'file')} named as groups are, which sound like several sources"
-    return f"{count(files, 'group')} sent where every track was requested"
+        return ngettext(
+            "{number} file named as a group is, which sounds like several sources",
+            "{number} files named as groups are, which sound like several sources",
+            files,
+        )
+    return ngettext(
+        "{number} group sent where every track was requested",
+        "{number} groups sent where every track was requested",
+        files,
+    )
 
 
 def _unaccounted(f: Facts) -> str:
     first, last = clock(f.number("start_s")), clock(f.number("stop_s"))
     low, high = hertz(f.number("low_hz")), hertz(f.number("high_hz"))
-    under = f"{decibels(f.number('under_mix_db'))} under the mix"
+    text = _("from {first} to {last}, between {low} and {high}, {level} under the mix").format(
+        first=first, last=last, low=low, high=high, level=decibels(f.number("under_mix_db"))
+    )
     more = int(f.number("spans")) - 1
-    also = f"; {count(more, 'more place')}" if more > 0 else ""
-    return f"from {first} to {last}, between {low} and {high}, {under}{also}"
+    if more <= 0:
+        return text
+    also = ngettext("{number} more place", "{number} more places", more)
+    return f"{text}; {also}"
 
 
 def _moved(f: Facts) -> str:
-    louder = "louder" if f.number("db") > 0 else "quieter"
-    return f"{decibels(abs(f.number('db')))} {louder} in the mix than at the level of the others"
+    louder = _("{level} louder in the mix than at the level of the others")
+    text = louder if f.number("db") > 0 else _("{level} quieter in the mix than at the level of the others")
+    return text.format(level=decibels(abs(f.number("db"))))
 
 
 def _not_in_mix(f: Facts) -> str:
     if "partner" in f.evidence:
-        return f"no trace of it in the mix; {partner(f)}, with the same sound, is in it"
-    return "no trace of it in the mix, which the other files account for"
+        return _("no trace of it in the mix; {partner}, with the same sound, is in it").format(partner=partner(f))
+    return _("no trace of it in the mix, which the other files account for")
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.damaged": Wording(
-            "Incomplete or unreadable",
-            "{files} is incomplete or unreadable",
+            marked("Incomplete or unreadable"),
+            marked("{files} is incomplete or unreadable"),
             _damaged,
-            "What is missing cannot be restored here.",
+            marked("What is missing cannot be restored here."),
         ),
         "content.import-tags": Wording(
-            "Tags that may stretch it on import",
-            "{files} carries tags that may stretch it on import",
-            lambda f: f"it states {listed(f.words('tags'))}",
-            "Some programs follow such tags: turn that off, or check the length after importing.",
+            marked("Tags that may stretch it on import"),
+            marked("{files} carries tags that may stretch it on import"),
+            lambda f: _("it states {tags}").format(tags=listed([worded(tag) for tag in f.words("tags")])),
+            marked("Some programs follow such tags: turn that off, or check the length after importing."),
         ),
         "content.edit-jump": Wording(
-            "A jump, as at an edit without a fade",
-            "The waveform of {files} jumps",
-            lambda f: f"{count(int(f.number('jumps')), 'jump')}, first at {f.first_place}",
-            "It may be heard as a click.",
+            marked("A jump, as at an edit without a fade"),
+            marked("The waveform of {files} jumps"),
+            lambda f: ngettext(
+                "{number} jump, at {time}",
+                "{number} jumps, first at {time}",
+                int(f.number("jumps")),
+                time=f.first_place,
+            ),
+            marked("It may be heard as a click."),
         ),
         "content.unreadable-kind": Wording(
-            "A kind of sound file that cannot be read here",
-            "{files} is of a kind that cannot be read here",
+            marked("A kind of sound file that cannot be read here"),
+            marked("{files} is of a kind that cannot be read here"),
             lambda f: str(f.evidence["sound_kind"]),
-            "What cannot be opened can be neither checked nor mixed.",
+            marked("What cannot be opened can be neither checked nor mixed."),
         ),
         "content.empty": Wording(
-            "No sound in it",
-            "There is no sound in {files}",
+            marked("No sound in it"),
+            marked("There is no sound in {files}"),
             _empty,
-            "If it was muted by mistake, a part is missing.",
+            marked("If it was muted by mistake, a part is missing."),
         ),
         "content.nonfinite": Wording(
-            "Invalid sample values (NaN or infinite)",
-            "{files} contains invalid sample values (NaN or infinite)",
-            lambda f: f"{count(int(f.number('runs')), 'place')}, first at {f.first_place}",
-            "Played back, such values can turn into a loud click.",
+            marked("Invalid sample values (NaN or infinite)"),
+            marked("{files} contains invalid sample values (NaN or infinite)"),
+            lambda f: ngettext(
+                "{number} place, at {time}",
+                "{number} places, first at {time}",
+                int(f.number("runs")),
+                time=f.first_place,
+            ),
+            marked("Played back, such values can turn into a loud click."),
         ),
         "content.dropout": Wording(
-            "Gaps in the sound",
-            "The sound of {files} has gaps",
+            marked("Gaps in the sound"),
+            marked("The sound of {files} has gaps"),
             _dropout,
-            "A gap that short is heard as a click, and what is missing cannot be restored here.",
+            marked("A gap that short is heard as a click, and what is missing cannot be restored here."),
         ),
         "content.lossy-origin": Wording(
-            "Made from a lossy file",
-            "{files} seems to be made from a lossy file",
+            marked("Made from a lossy file"),
+            marked("{files} seems to be made from a lossy file"),
             _lossy_origin,
-            "A WAV made from an MP3 is no better than the MP3: what the encoder removed is gone.",
+            marked("A WAV made from an MP3 is no better than the MP3: what the encoder removed is gone."),
         ),
         "content.twin": Wording(
-            "The same sound twice",
-            "These files contain the same sound: {files}",
+            marked("The same sound twice"),
+            marked("These files contain the same sound: {files}"),
             _twin,
-            "One of them may be a mistake, and another part may be missing.",
+            marked("One of them may be a mistake, and another part may be missing."),
         ),
         "content.holds-another": Wording(
-            "Contains another file's sound",
-            "{files} contains the sound of another file",
-            lambda f: (
-                f"{partner(f)} is in it at {decibels(f.number('gain_db'))}, sample for sample, along with other sound"
+            marked("Contains another file's sound"),
+            marked("{files} contains the sound of another file"),
+            lambda f: _("{partner} is in it at {level}, sample for sample, along with other sound").format(
+                partner=partner(f), level=decibels(f.number("gain_db"))
             ),
-            "Played together, that part is heard twice.",
+            marked("Played together, that part is heard twice."),
         ),
         "content.sum-of": Wording(
-            "The sum of other files",
-            "{files} is the sum of other files",
+            marked("The sum of other files"),
+            marked("{files} is the sum of other files"),
             _sum,
-            "Played together, those parts are heard twice.",
+            marked("Played together, those parts are heard twice."),
         ),
         "content.two-exports": Wording(
-            "Two exports in one folder",
-            "The set seems to come from two exports: {files}",
+            marked("Two exports in one folder"),
+            marked("The set seems to come from two exports: {files}"),
             _exports,
-            "That may explain the differences between the files.",
+            marked("That may explain the differences between the files."),
         ),
         "content.hum": Wording(
-            "Mains hum in the pauses",
-            "There is mains hum in the pauses of {files}",
-            lambda f: f"{f.number('hz'):.0f} Hz and its multiples at {decibels(f.number('dbfs'), 'dBFS')} together",
+            marked("Mains hum in the pauses"),
+            marked("There is mains hum in the pauses of {files}"),
+            lambda f: _("{hz} Hz and its multiples at {level} together").format(
+                hz=f"{f.number('hz'):.0f}", level=decibels(f.number("dbfs"), "dBFS")
+            ),
         ),
         "content.lossy": Wording(
-            "Lossy format",
-            "{files} is in a lossy format",
+            marked("Lossy format"),
+            marked("{files} is in a lossy format"),
             _lossy,
-            "What the format discarded cannot be brought back, and processing makes it audible.",
+            marked("What the format discarded cannot be brought back, and processing makes it audible."),
         ),
         "content.no-rough-mix": Wording(
-            "No rough mix",
-            "No rough mix",
+            marked("No rough mix"),
+            marked("No rough mix"),
             no_evidence,
-            "It shows me the balance and mood you have in mind, and whether anything is missing.",
+            marked("It shows me the balance and mood you have in mind, and whether anything is missing."),
         ),
         "content.container": Wording(
-            "Not the requested file type",
-            "{files} is not the requested file type",
-            lambda f: f"{str(f.evidence['container']).upper()}; requested: {str(f.evidence['wanted']).upper()}",
+            marked("Not the requested file type"),
+            marked("{files} is not the requested file type"),
+            lambda f: requested(str(f.evidence["container"]).upper(), str(f.evidence["wanted"]).upper()),
             "",
         ),
         "content.part-missing": Wording(
-            "Requested parts are missing",
-            "Requested parts are missing",
+            marked("Requested parts are missing"),
+            marked("Requested parts are missing"),
             missing,
-            "They may be in the song, but they were not among the files.",
+            marked("They may be in the song, but they were not among the files."),
         ),
         "content.companion-missing": Wording(
-            "Other requested items are missing",
-            "Other requested items are missing",
+            marked("Other requested items are missing"),
+            marked("Other requested items are missing"),
             missing,
-            "I need them for the mix.",
+            marked("I need them for the mix."),
         ),
         "content.scope": Wording(
-            "Groups and tracks not as requested",
-            "Groups and tracks are not as requested: {files}",
+            marked("Groups and tracks not as requested"),
+            marked("Groups and tracks are not as requested: {files}"),
             _scope,
-            "What is already summed cannot be balanced, and summing tracks is a separate job.",
+            marked("What is already summed cannot be balanced, and summing tracks is a separate job."),
         ),
         "content.clips": Wording(
-            "One part in several clips",
-            "These are clips of one part: {files}",
+            marked("One part in several clips"),
+            marked("These are clips of one part: {files}"),
             _clips,
-            "Joined where they belong, they are one track.",
+            marked("Joined where they belong, they are one track."),
         ),
         "content.leftover": Wording(
-            "Sound after the song",
-            "{files} sounds again after the song has ended",
-            lambda f: f"at {f.first_place}, {duration(f.number('ms'))} after everything else has ended",
-            "It may be left over from another take.",
+            marked("Sound after the song"),
+            marked("{files} sounds again after the song has ended"),
+            lambda f: _("at {time}, {later} after everything else has ended").format(
+                time=f.first_place, later=duration(f.number("ms"))
+            ),
+            marked("It may be left over from another take."),
         ),
         "content.unaccounted": Wording(
-            "In the mix, but not in the files",
-            "The rough mix holds something that no file has",
+            marked("In the mix, but not in the files"),
+            marked("The rough mix holds something that no file has"),
             _unaccounted,
-            "A part may be missing.",
+            marked("A part may be missing."),
         ),
         "content.not-in-mix": Wording(
-            "Not in the rough mix",
-            "{files} is not in the rough mix",
+            marked("Not in the rough mix"),
+            marked("{files} is not in the rough mix"),
             _not_in_mix,
         ),
         "content.level-moved": Wording(
-            "Another level than in the mix",
-            "{files} has another level here than in the rough mix",
+            marked("Another level than in the mix"),
+            marked("{files} has another level here than in the rough mix"),
             _moved,
         ),
         "content.mix-copy": Wording(
-            "A copy of the mix",
-            "The mix was sent more than once: {files}",
-            lambda f: f"the same mix as {partner(f)}, in another form or louder",
+            marked("A copy of the mix"),
+            marked("The mix was sent more than once: {files}"),
+            lambda f: _("the same mix as {partner}, in another form or louder").format(partner=partner(f)),
         ),
         "content.several-mixes": Wording(
-            "Several rough mixes",
-            "More than one file could be the rough mix: {files}",
-            lambda f: count(int(f.number("files")), "candidate"),
-            "The mix should start from the current one.",
+            marked("Several rough mixes"),
+            marked("More than one file could be the rough mix: {files}"),
+            lambda f: count(int(f.number("files")), "candidate", "candidates"),
+            marked("The mix should start from the current one."),
         ),
     }
 )
@@ -274,21 +352,21 @@ WORDINGS: Mapping[str, Wording] = MappingProxyType(
 NOTE_WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
         "content.dropout": Wording(
-            "Gaps that may be intended",
-            "The sound of {files} stops and starts",
+            marked("Gaps that may be intended"),
+            marked("The sound of {files} stops and starts"),
             _dropout,
-            "Gates and chopped parts do that.",
+            marked("Gates and chopped parts do that."),
         ),
         "content.damaged": Wording(
-            "Contradicts itself but can be read",
-            "{files} contradicts itself, but everything in it can be read",
+            marked("Contradicts itself but can be read"),
+            marked("{files} contradicts itself, but everything in it can be read"),
             _damaged,
         ),
         "content.lossy": Wording(
-            "Lossy copy of a lossless file",
-            "{files} was also sent as a lossless file",
+            marked("Lossy copy of a lossless file"),
+            marked("{files} was also sent as a lossless file"),
             _lossy,
-            "The lossless one is used.",
+            marked("The lossless one is used."),
         ),
     }
 )

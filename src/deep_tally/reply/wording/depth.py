@@ -6,53 +6,62 @@ import math
 from collections.abc import Mapping
 from types import MappingProxyType
 
-from deep_tally.reply.numbers import decibels
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import marked
+from deep_tally.reply.numbers import decibels, depth
 from deep_tally.reply.wording.facts import (
     Facts,
     Wording,
+    requested,
 )
 
 
 def _padded(f: Facts) -> str:
     gain = f.number("gain_db")
-    text = f"only {f.number('bits'):.0f} bits in use"
+    bits = int(f.number("bits"))
     if math.isinf(gain) or abs(gain) < 0.05:
-        return text
-    return f"{text}, {'turned down' if gain < 0 else 'raised'} by {decibels(abs(gain))} after that"
+        return _("only {bits} bits in use").format(bits=bits)
+    down = _("only {bits} bits in use, turned down by {level} after that")
+    text = down if gain < 0 else _("only {bits} bits in use, raised by {level} after that")
+    return text.format(bits=bits, level=decibels(abs(gain)))
 
 
 def _differs_depth(f: Facts) -> str:
     is_float = f.track is not None and f.track.format is not None and f.track.format.sample_format == "float"
-    return f"{f.number('bits'):.0f} bit{' float' if is_float else ''}; most files are {f.number('common_bits'):.0f} bit"
+    own = depth(int(f.number("bits")), "float" if is_float else "int")
+    return _("{own}; most files are {common} bit").format(own=own, common=int(f.number("common_bits")))
 
 
-_FORMAT_WORDS = {"int": "fixed point (integer)", "float": "32 bit float"}
+_FORMAT_WORDS = {"int": marked("fixed point (integer)"), "float": marked("32 bit float")}
 
 
 def _off_format(f: Facts) -> str:
-    return f"{_FORMAT_WORDS[str(f.evidence['sample_format'])]}; requested: {_FORMAT_WORDS[str(f.evidence['wanted'])]}"
+    own, wanted = (_(_FORMAT_WORDS[str(f.evidence[key])]) for key in ("sample_format", "wanted"))
+    return requested(own, wanted)
 
 
 WORDINGS: Mapping[str, Wording] = MappingProxyType(
     {
-        "depth.differs": Wording("Different bit depth", "{files} has a different bit depth", _differs_depth),
+        "depth.differs": Wording(
+            marked("Different bit depth"), marked("{files} has a different bit depth"), _differs_depth
+        ),
         "depth.low": Wording(
-            "Fewer bits than requested",
-            "{files} has fewer bits than requested",
-            lambda f: f"{f.number('bits'):.0f} bit; requested: {f.number('wanted_bits'):.0f} bit",
-            "Quiet sounds lose detail that nothing can bring back later.",
+            marked("Fewer bits than requested"),
+            marked("{files} has fewer bits than requested"),
+            lambda f: requested(depth(int(f.number("bits")), "int"), depth(int(f.number("wanted_bits")), "int")),
+            marked("Quiet sounds lose detail that nothing can bring back later."),
         ),
         "depth.off-brief": Wording(
-            "Not the requested sample format",
-            "{files} is not in the requested sample format",
+            marked("Not the requested sample format"),
+            marked("{files} is not in the requested sample format"),
             _off_format,
-            "In the requested format, levels can be kept as they are.",
+            marked("In the requested format, levels can be kept as they are."),
         ),
         "depth.padded": Wording(
-            "Fewer bits in use than the file holds",
-            "{files} uses fewer bits than it holds",
+            marked("Fewer bits in use than the file holds"),
+            marked("{files} uses fewer bits than it holds"),
             _padded,
-            "Audio that was once 16 bit stays 16 bit, whatever file it is in.",
+            marked("Audio that was once 16 bit stays 16 bit, whatever file it is in."),
         ),
     }
 )

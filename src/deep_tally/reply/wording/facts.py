@@ -8,7 +8,9 @@ from dataclasses import dataclass
 
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import EvidenceValue, Finding
-from deep_tally.reply.numbers import clock, decibels, listed, signed
+from deep_tally.model.language import gettext as _
+from deep_tally.model.phrase import worded
+from deep_tally.reply.numbers import clock, decibels, decimal, listed, signed
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +41,7 @@ class Facts:
     def first_place(self) -> str:
         """The time of the file's first place."""
         frames = [p.frame for p in self.finding.places if p.path == self.path]
-        return self.at(min(frames)) if frames else "the start"
+        return self.at(min(frames)) if frames else _("the start")
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +49,7 @@ class Wording:
     """Words for one code.
 
     `headline` stands over the finding beside the file; `about` names the files ("{files}"); `evidence` says
-    where and how much; `matter` why it matters, in one line.
+    where and how much; `matter` why it matters, in one line. They are in English: what says them translates them.
     """
 
     headline: str
@@ -62,7 +64,8 @@ def no_evidence(facts: Facts) -> str:
 
 def bars_words(bars: float) -> str:
     """ "2 bars", "1.5 bars", "12.003 bars"."""
-    return f"{signed(bars, digits=3).rstrip('0').rstrip('.')} {'bar' if bars == 1 else 'bars'}"
+    number = decimal(f"{bars:.3f}".rstrip("0").rstrip("."))
+    return _("{number} bar").format(number=number) if bars == 1 else _("{number} bars").format(number=number)
 
 
 def in_bars(f: Facts) -> str:
@@ -75,8 +78,12 @@ def in_bars(f: Facts) -> str:
     whole, rest = math.floor(bars + 1e-4), round(beats, 2)
     rest = 0.0 if whole > math.floor(bars) else rest
     text = [bars_words(whole)] if whole else []
-    text += [f"{rest:g} {'beat' if rest == 1 else 'beats'}"] if rest else []
-    return f", {' and '.join(text)}" if text else ""
+    if rest:
+        number = decimal(f"{rest:g}")
+        text.append(
+            _("{number} beat").format(number=number) if rest == 1 else _("{number} beats").format(number=number)
+        )
+    return f", {listed(text)}" if text else ""
 
 
 def partner(f: Facts) -> str:
@@ -84,8 +91,15 @@ def partner(f: Facts) -> str:
 
 
 def edge_words(f: Facts) -> str:
-    return f"nothing above {f.number('edge_hz') / 1000:.1f} kHz, where the level drops by {decibels(f.number('db'))}"
+    return _("nothing above {edge} kHz, where the level drops by {drop}").format(
+        edge=signed(f.number("edge_hz") / 1000), drop=decibels(f.number("db"))
+    )
+
+
+def requested(own: str, wanted: str) -> str:
+    """What is there, and what was requested instead."""
+    return _("{own}; requested: {wanted}").format(own=own, wanted=wanted)
 
 
 def missing(f: Facts) -> str:
-    return listed(f.words("missing"))
+    return listed([worded(word) for word in f.words("missing")])

@@ -1,4 +1,4 @@
-"""The words for every finding: a headline, its evidence, and what is requested or fixed.
+"""The words for every finding, in the language that is spoken: a headline, its evidence, what is done about it.
 
 Checks give codes and numbers; only here do they become sentences. Times, levels and rates are said as
 every program shows them.
@@ -11,6 +11,7 @@ from types import MappingProxyType
 
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.findings import Action, Finding
+from deep_tally.model.language import gettext as _
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import listed
 from deep_tally.reply.wording import channels, clipping, content, depth, headroom, length, name, rate, start
@@ -66,19 +67,20 @@ class Speaker:
 
     def headline(self, finding: Finding) -> str:
         """A few words, as they stand beside the file."""
-        return wording_of(finding).headline
+        return _(wording_of(finding).headline)
 
     def evidence(self, finding: Finding, path: str | None = None) -> str:
         """Where and how much, for one file; no full stop."""
         facts = self.facts(finding, path)
         said = wording_of(finding).evidence(facts)
         if words := facts.evidence.get("client_says"):
-            return f"{said}; the client says: “{words}”" if said else f"the client says: “{words}”"
+            says = _("the client says: “{words}”").format(words=words)
+            return f"{said}; {says}" if said else says
         return said
 
     def matter(self, finding: Finding) -> str:
         """Why it matters; empty for what is only worth knowing."""
-        return wording_of(finding).matter
+        return _(wording_of(finding).matter)
 
     def mend(self, finding: Finding) -> str:
         """What is done about it here, as a verb phrase; empty when nothing is."""
@@ -88,7 +90,7 @@ class Speaker:
     def summary(self, finding: Finding) -> str:
         """One plain sentence that names the files."""
         names = readable(listed([self.name(path) for path in finding.files]))
-        about = wording_of(finding).about
+        about = _(wording_of(finding).about)
         evidence = "" if finding.by_file else readable(self.evidence(finding))
         is_list = about.endswith(": {files}")
         if len(finding.files) > 1 and "{files}" in about and not is_list:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from deep_tally.reply.language import gettext, marked, ngettext
+from deep_tally.model.language import gettext, marked, ngettext
 
 
 def test_english_is_what_stands_in_the_code() -> None:
