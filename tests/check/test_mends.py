@@ -20,8 +20,8 @@ from tracks import RATE, SECONDS, others, runs, song_of, stereo, track
 
 BASS = "01 Bass.wav"
 FIXED_HERE = {
-    "start.at-sound": "put it where you placed it",
-    "start.offset": "put it where you placed it",
+    "start.at-sound": "put it where it was placed by hand",
+    "start.offset": "put it where it was placed by hand",
     "start.stamp-differs": "place it by its time stamp",
     "length.short": "add silence to the common end",
     "length.ends-differ": "add silence up to the end of the longest one",

@@ -21,7 +21,7 @@ from deep_tally.reply.letter import write_letter
 from deep_tally.reply.letter_options import Length, LetterOptions, Tone
 from deep_tally.reply.save import FORMS
 from deep_tally.session.brief_library import named_brief
-from deep_tally.session.engineer import engineer_at_hand
+from deep_tally.session.engineer import engineer_at_hand, language_of
 from deep_tally.work.atomic import write_atomically
 
 OTHER_FORMS = ("csv", "json")
@@ -29,13 +29,20 @@ ALL_FORMS = (*(ending.removeprefix(".") for ending in FORMS), *OTHER_FORMS)
 
 
 def letter_options(
-    run: CheckRun, *, engineer: str = "", client: str = "", length: Length = "full", tone: Tone = "friendly"
+    run: CheckRun,
+    *,
+    engineer: str = "",
+    client: str = "",
+    length: Length = "full",
+    tone: Tone = "friendly",
+    language: str | None = None,
 ) -> LetterOptions:
     """How a letter is to be written: as was set for the delivery in the window, unless the command says otherwise."""
     known, said = engineer_at_hand(), run.corrections.letter
     return LetterOptions(
         length=length,
         tone=tone,
+        language=language or language_of(said),
         engineer=engineer or known.name,
         signature="" if engineer else known.signature,
         edits=replace(said, client=client) if client else said,
@@ -49,6 +56,7 @@ def run_reply(
     form: str | None,
     length: Length,
     tone: Tone,
+    language: str | None,
     brief: str | None,
     rough_mix: Path | None,
     client: str,
@@ -77,7 +85,7 @@ def run_reply(
         into_delivery=into_delivery,
     ) as run:
         assert run.delivery is not None
-        options = letter_options(run, engineer=engineer, client=client, length=length, tone=tone)
+        options = letter_options(run, engineer=engineer, client=client, length=length, tone=tone, language=language)
         content = _in_form(chosen, run.delivery, options, run.brief)
         if target is None:
             sys.stdout.buffer.write(content)

@@ -12,6 +12,7 @@ import click
 
 from deep_tally import __version__
 from deep_tally.cli.ends import OK, end_on_signals, flush, status_of
+from deep_tally.model.language import languages
 from deep_tally.reply.letter_options import LENGTHS, TONES
 
 _PATH = click.Path(path_type=Path)
@@ -100,6 +101,9 @@ def check(**options: Any) -> int:
     "--length", type=click.Choice(LENGTHS), default="short", help="The first part alone, or with the details."
 )
 @click.option("--tone", type=click.Choice(TONES), default="friendly", help="How it greets and ends.")
+@click.option(
+    "--language", type=click.Choice(languages()), help="Its language; by default as set for the delivery, else yours."
+)
 @click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--client", default="", help="The client's name, for the greeting.")

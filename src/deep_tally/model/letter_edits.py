@@ -30,6 +30,8 @@ class LetterEdits:
     ----------
     client, greeting, deadline, upload : str
         The client's name, a greeting instead of the usual one, the day by which and the place where files are needed.
+    language : str
+        The language it is written in ("de"); empty for the user's own.
     left_out : tuple of str
         Requests that are not asked (`Task.key`), and files that are not asked for again ("again:" and the path).
     removed : tuple of str
@@ -44,6 +46,7 @@ class LetterEdits:
     greeting: str = ""
     deadline: str = ""
     upload: str = ""
+    language: str = ""
     left_out: tuple[str, ...] = ()
     removed: tuple[str, ...] = ()
     reworded: Mapping[str, Reworded] = field(default_factory=dict)

@@ -9,6 +9,8 @@ from deep_tally.model.brief import Brief
 from deep_tally.model.delivery import Delivery, SongSet, Track
 from deep_tally.model.files import Role
 from deep_tally.model.findings import Action
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import ngettext
 from deep_tally.names.plan import in_family_order
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.first_part import is_fine
@@ -18,30 +20,14 @@ from deep_tally.reply.picture import picture_of
 from deep_tally.reply.requests import Request
 from deep_tally.reply.wording.speaker import Speaker
 
-HEADING = "Details"
 _PICTURES_PER_REQUEST = 12
 _NO_PICTURE = ("name.", "rate.differs", "rate.off-brief", "depth.low", "depth.differs")
-_NUMBER_WORDS = (
-    "No",
-    "One",
-    "Two",
-    "Three",
-    "Four",
-    "Five",
-    "Six",
-    "Seven",
-    "Eight",
-    "Nine",
-    "Ten",
-    "Eleven",
-    "Twelve",
-)
 
 
 def details(delivery: Delivery, requests: Sequence[Request], brief: Brief) -> Iterator[Block]:
     """Its blocks, from the heading on; `requests` are those that are asked."""
     speaker = Speaker(delivery)
-    yield Block("section", HEADING, key="details")
+    yield Block("section", _("Details"), key="details")
     copies = _copies_of_mixes(delivery)
     yield Block("text", " ".join(_arrived(s, speaker, copies) for s in delivery.sets), key="arrived")
     for request in requests:
@@ -55,16 +41,11 @@ def new_names(renamed: Mapping[str, str]) -> Iterator[Block]:
     """What the files are called in the ready copy, where the user wants that said, however short the letter is."""
     if not renamed:
         return
-    yield Block("section", "What I call your files", key="names")
-    how = "Your files keep their names. So that we talk about the same thing, this is what my copies are called:"
+    yield Block("section", _("What I call your files"), key="names")
+    how = _("Your files keep their names. So that we talk about the same thing, this is what my copies are called:")
     yield Block("text", how, key="names:how")
     for old, new in renamed.items():
         yield Block("item", readable(f"{old} → {new}"), key=f"names:{old}")
-
-
-def _number_word(number: int, noun: str, plural: str | None = None) -> str:
-    word = _NUMBER_WORDS[number] if number < len(_NUMBER_WORDS) else str(number)
-    return f"{word} {noun if number == 1 else plural or noun + 's'}"
 
 
 def _copies_of_mixes(delivery: Delivery) -> frozenset[str]:
@@ -75,27 +56,25 @@ def _copies_of_mixes(delivery: Delivery) -> frozenset[str]:
 def _arrived(song: SongSet, speaker: Speaker, copies: frozenset[str]) -> str:
     tracks = song.assessed
     is_mix = bool(tracks) and all(t.role is Role.MIX for t in tracks)
-    what = [_number_word(len(tracks), "mix", "mixes") if is_mix else _number_word(len(tracks), "track")]
+    what = [count(len(tracks), "mix", "mixes") if is_mix else count(len(tracks), "track", "tracks")]
     mixes = [t for t in song.with_role(Role.ROUGH_MIX) if t.path not in copies]
     if mixes:
-        what.append("the rough mix" if len(mixes) == 1 else f"{len(mixes)} rough mixes")
-    text = f"{' and '.join(what)} arrived"
-    if speaker.has_several_songs:
-        text = f"For “{readable(song.name)}”, {text[:1].lower()}{text[1:]}"
+        what.append(_("the rough mix") if len(mixes) == 1 else count(len(mixes), "rough mix", "rough mixes"))
+    text = _("Arrived for “{song}”: {what}") if speaker.has_several_songs else _("Arrived: {what}")
+    text = text.format(song=readable(song.name), what=listed(what))
     formats = Counter(t.format.container.upper() for t in tracks if t.format is not None)
     if not formats:
         return f"{text}."
     common = song.common
     facts = [listed([name for name, _ in formats.most_common()])]
     if common.rate_hz:
-        facts.append(
-            f"mostly at {kilohertz(common.rate_hz)}" if _differ(tracks, "rate_hz") else kilohertz(common.rate_hz)
-        )
+        rate = kilohertz(common.rate_hz)
+        facts.append(_("mostly at {rate}").format(rate=rate) if _differ(tracks, "rate_hz") else rate)
     if common.sample_format:
         facts.append(depth(common.bits, common.sample_format))
     if common.seconds is not None:
-        facts.append(f"{clock(common.seconds)} long")
-    return f"{text}: {', '.join(facts)}."
+        facts.append(_("{time} long").format(time=clock(common.seconds)))
+    return f"{text}; {', '.join(facts)}."
 
 
 def _differ(tracks: tuple[Track, ...], field: str) -> bool:
@@ -135,14 +114,24 @@ def _request(request: Request, delivery: Delivery, speaker: Speaker, brief: Brie
                 yield Block(
                     "picture", readable(picture.words), picture=picture, key=f"{key}:{finding.code}:{path}:picture"
                 )
-    how = [*dict.fromkeys(m for m in matters if m), request.task.how]
+    how = [*dict.fromkeys(m for m in matters if m), _(request.task.how)]
     yield Block("text", " ".join(h for h in how if h), key=f"{key}:how")
     if request.task.check:
-        yield Block("hint", request.task.check, key=f"{key}:check")
+        yield Block("hint", _(request.task.check), key=f"{key}:check")
 
 
 def _sentence(text: str) -> str:
     return f"{text[:1].upper()}{text[1:]}." if text else ""
+
+
+class _InSentence(str):
+    """Words that stand in the middle of a sentence: `{x:small}` begins them with a small letter.
+
+    A language whose nouns have capitals leaves that out.
+    """
+
+    def __format__(self, spec: str) -> str:
+        return f"{self[:1].lower()}{self[1:]}" if spec == "small" else format(str(self), spec)
 
 
 def _awaited(delivery: Delivery) -> Iterator[Block]:
@@ -150,8 +139,8 @@ def _awaited(delivery: Delivery) -> Iterator[Block]:
     several = len(delivery.sets) > 1
     lines = [f"{words} ({song.name})" if several else words for song in delivery.sets for words in song.awaited]
     if lines:
-        yield Block("section", "What I'm waiting for", key="awaited")
-        yield Block("text", "You wrote that this is still to come:", key="awaited:how")
+        yield Block("section", _("What I'm waiting for"), key="awaited")
+        yield Block("text", _("You wrote that this is still to come:"), key="awaited:how")
         for line in lines:
             yield Block("item", readable(f"{line[:1].upper()}{line[1:]}"), key=f"awaited:{line}")
 
@@ -161,11 +150,12 @@ def _fixed(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     if not fixes:
         return
     tracks = {t.path: t for t in delivery.tracks}
-    yield Block("section", "What I'll fix on my side (nothing for you to do)", key="fixed")
+    yield Block("section", _("What I'll fix on my side (nothing for you to do)"), key="fixed")
     for finding in fixes:
         names = listed([speaker.name(path) for path in finding.files])
-        headline = speaker.headline(finding)
-        said = readable(f"{names}: {headline[:1].lower()}{headline[1:]}; I'll {speaker.mend(finding)}.")
+        line = _("{files}: {fault:small}; I'll {mend}.")
+        fault = _InSentence(speaker.headline(finding))
+        said = readable(line.format(files=names, fault=fault, mend=speaker.mend(finding)))
         yield Block("item", said, key=f"fixed:{finding.code}:{names}")
         if finding.code == "clipping.over" and len(finding.files) == 1:
             picture = picture_of(finding, tracks[finding.files[0]])
@@ -178,14 +168,21 @@ def _fine(delivery: Delivery, speaker: Speaker) -> Iterator[Block]:
     fine = [t for t in asked if is_fine(t.path, delivery) and t.measures is not None]
     if not fine:
         return
-    yield Block("section", "What was fine", key="fine")
-    yield Block("text", f"{count(len(fine), 'file')} of {len(asked)} can go into the mix as they are:", key="fine:how")
+    yield Block("section", _("What was fine"), key="fine")
+    how = ngettext(
+        "{number} file of {all} can go into the mix as it is:",
+        "{number} files of {all} can go into the mix as they are:",
+        len(fine),
+        all=len(asked),
+    )
+    yield Block("text", how, key="fine:how")
     names = {path: name for s in delivery.sets for path, name in s.names.items()}
     families: dict[str, list[str]] = {}
     for path in in_family_order([t.path for t in fine], names):
         family = names[path].family if path in names else "other"
         families.setdefault(family, []).append(speaker.name(path, ending=False))
     for family, files in families.items():
+        called = _(family)
         yield Block(
-            "item", readable(f"{family[:1].upper()}{family[1:]}: {listed(files, most=24)}."), key=f"fine:{family}"
+            "item", readable(f"{called[:1].upper()}{called[1:]}: {listed(files, most=24)}."), key=f"fine:{family}"
         )

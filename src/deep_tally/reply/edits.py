@@ -21,7 +21,7 @@ def with_edits(page: Page, edits: LetterEdits) -> Page:
     A reworded block whose words in the letter are others by now carries them in `Block.newer`: one of both is to be
     chosen.
     """
-    return Page(tuple(_edited(page, edits)))
+    return replace(page, blocks=tuple(_edited(page, edits)))
 
 
 def _edited(page: Page, edits: LetterEdits) -> Iterator[Block]:

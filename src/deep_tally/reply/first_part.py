@@ -75,7 +75,7 @@ def _words(blocks: Sequence[Block]) -> int:
 
 
 def _greeting(delivery: Delivery, options: LetterOptions) -> Iterator[Block]:
-    titles = [f"“{readable(cut(title))}”" for s in delivery.sets if (title := s.facts.title)]
+    titles = [_("“{title}”").format(title=readable(cut(title))) for s in delivery.sets if (title := s.facts.title)]
     about = listed(titles, most=_TITLES_MOST + 1)
     yield Block("title", _("Your files for {song}").format(song=about) if titles else _("Your files"), key="title")
     name = readable(options.edits.client.strip())

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.delivery import Delivery
+from deep_tally.model.language import in_language
 from deep_tally.reply.details import details, new_names
 from deep_tally.reply.edits import AGAIN, with_edits
 from deep_tally.reply.first_part import first_part
@@ -33,7 +34,8 @@ def write_letter(delivery: Delivery, options: LetterOptions = _AS_USUAL, brief: 
 
 def written(delivery: Delivery, options: LetterOptions, brief: Brief) -> Page:
     """The reply without the user's own words: what `edits_between` compares with."""
-    return Page(tuple(_blocks(delivery, options, brief)))
+    with in_language(options.language, is_formal=options.tone == "formal"):
+        return Page(tuple(_blocks(delivery, options, brief)), options.language)
 
 
 def _blocks(delivery: Delivery, options: LetterOptions, brief: Brief) -> Iterator[Block]:

@@ -24,6 +24,8 @@ class LetterOptions:
     length : "short" or "full"
         The first part alone, or with the details.
     tone : "brief", "friendly" or "formal"
+    language : str
+        One of `languages()`.
     engineer, signature : str
         The user's name, and lines of theirs under it.
     edits : LetterEdits
@@ -36,6 +38,7 @@ class LetterOptions:
 
     length: Length = "full"
     tone: Tone = "friendly"
+    language: str = "en"
     engineer: str = ""
     signature: str = ""
     edits: LetterEdits = NO_EDITS

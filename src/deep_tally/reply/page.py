@@ -29,9 +29,10 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """The blocks of a page, in order."""
+    """The blocks of a page, in order, and the language they are in (a tag as in RFC 5646)."""
 
     blocks: tuple[Block, ...]
+    language: str = "en"
 
     @property
     def title(self) -> str:

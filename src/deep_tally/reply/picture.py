@@ -12,8 +12,10 @@ from numpy.typing import NDArray
 
 from deep_tally.model.delivery import Track
 from deep_tally.model.findings import Finding
+from deep_tally.model.language import gettext as _
+from deep_tally.model.language import ngettext
 from deep_tally.model.measures import Excerpt, Measures, OverviewLevel, SpectralEdge, Spectrum
-from deep_tally.reply.numbers import clock, decibels, level
+from deep_tally.reply.numbers import clock, decibels, level, signed
 
 WIDTH, HEIGHT = 640, 90
 _BODY = 72
@@ -69,43 +71,57 @@ def picture_of(
     clip = m.worst_flat_top if finding.code == "clipping.earlier" else m.worst_clip or m.worst_flat_top
     if finding.code in ("clipping.baked", "clipping.earlier", "clipping.over") and clip is not None:
         down = max(0.0, m.sample_peak_dbfs) + _SPARE_DB
-        stays = "its tops come back whole" if finding.code == "clipping.over" else "its tops stay flat"
-        words = (
-            f"{name}: its worst place as sent, and turned down {decibels(down)}, where {stays}; the lines: full scale"
+        whole = _(
+            "{name}: its worst place as sent, and turned down {level}, where its tops come back whole;"
+            " the lines: full scale"
         )
+        flat = _(
+            "{name}: its worst place as sent, and turned down {level}, where its tops stay flat; the lines: full scale"
+        )
+        words = (whole if finding.code == "clipping.over" else flat).format(name=name, level=decibels(down))
         return Picture(_turned_down(clip, down, track.format.rate_hz), words)
     if finding.code in ("rate.upsampled", "content.lossy-origin") and m.spectrum is not None and m.spectrum.edge:
-        how = "is mirrored above" if m.spectrum.edge.kind == "mirrored" else "ends at"
-        at = f"{m.spectrum.edge.edge_hz / 1000:.1f} kHz"
-        return Picture(_spectrum(m.spectrum, m.spectrum.edge), f"{name}: its spectrum {how} {at}, at the upright line")
+        ends = _("{name}: its spectrum ends at {edge} kHz, at the upright line")
+        mirrored = _("{name}: its spectrum is mirrored above {edge} kHz, at the upright line")
+        words = (mirrored if m.spectrum.edge.kind == "mirrored" else ends).format(
+            name=name, edge=signed(m.spectrum.edge.edge_hz / 1000)
+        )
+        return Picture(_spectrum(m.spectrum, m.spectrum.edge), words)
     if finding.code == "depth.padded":
         bits = int(finding.number_of(track.path, "bits"))
-        return Picture(
-            _bits(bits, track.format.bits or bits),
-            f"{name}: {bits} of {track.format.bits} bits in use, the filled ones",
+        words = _("{name}: {used} of {all} bits in use, the filled ones").format(
+            name=name, used=bits, all=track.format.bits
         )
+        return Picture(_bits(bits, track.format.bits or bits), words)
     if finding.code == "content.twin" and partner is not None and partner.measures is not None:
         if finding.files[0] != track.path:
             return None  # one picture shows both
         other = partner.path.rpartition("/")[2]
-        words = f"{name} above, {other} below, on one time axis"
+        words = _("{name} above, {other} below, on one time axis").format(name=name, other=other)
         return Picture(_one_over_another(m, partner.measures, track.format.rate_hz), words)
     if finding.code.startswith("headroom."):
         low, high = window_dbfs
-        words = (
-            f"{name}: RMS {level(m.rms_dbfs)} to peak {level(m.sample_peak_dbfs)};"
-            " the shaded window is where peaks are wanted,"
-            f" {decibels(low, digits=0)} to {decibels(high, 'dBFS', digits=0)}"
+        words = _(
+            "{name}: RMS {rms} to peak {peak}; the shaded window is where peaks are wanted, {low} to {high}"
+        ).format(
+            name=name,
+            rms=level(m.rms_dbfs),
+            peak=level(m.sample_peak_dbfs),
+            low=decibels(low, digits=0),
+            high=decibels(high, "dBFS", digits=0),
         )
         return Picture(_levels(m, window_dbfs), words)
     marks = [p.frame / track.format.rate_hz for p in finding.places if p.path == track.path][:_MARKS_MOST]
     seconds = track.format.seconds
     whole_s = max(seconds, song_s) if finding.code.startswith(_ON_THE_SONG) else seconds
-    words = f"{name}: the whole file as sent"
+    words = _("{name}: the whole file as sent").format(name=name)
     if whole_s > seconds + _ENDS_WITHIN_S:
-        words = f"{name}: the file as sent, which ends at {clock(seconds)} of the song's {clock(whole_s)}"
+        words = _("{name}: the file as sent, which ends at {end} of the song's {whole}").format(
+            name=name, end=clock(seconds), whole=clock(whole_s)
+        )
     if marks:
-        words += "; the upright line marks the place" if len(marks) == 1 else "; the upright lines mark the places"
+        mark = ngettext("the upright line marks the place", "the upright lines mark the places", len(marks))
+        words = f"{words}; {mark}"
     return Picture(_overview(m.overview, marks, seconds, whole_s), words)
 
 
@@ -153,7 +169,7 @@ def _spectrum(spectrum: Spectrum, edge: SpectralEdge) -> str:
         f'<polygon points="0,{_BODY} {points} {WIDTH},{_BODY}" fill="{_RULE}"/>'
         f'<polyline points="{points}" fill="none" stroke="{_SOFT}"/>'
         f'<line x1="{at:.1f}" y1="2" x2="{at:.1f}" y2="{_BODY}" stroke="{_ASK}" stroke-width="2"/>'
-        + _axis([(WIDTH * n / 4, f"{spectrum.bin_hz * (len(levels) - 1) * n / 4000:.1f} kHz") for n in range(5)])
+        + _axis([(WIDTH * n / 4, f"{signed(spectrum.bin_hz * (len(levels) - 1) * n / 4000)} kHz") for n in range(5)])
     )
 
 
@@ -230,7 +246,7 @@ def _time_axis(seconds: float, left: float = 0.0, width: float = WIDTH) -> str:
     ticks = []
     for n in range(parts + 1):
         at = seconds * n / parts
-        words = clock(at, digits=1 if seconds < _TENTHS_UNDER_S else 0) if seconds >= 1 else f"{at * 1000:.1f} ms"
+        words = clock(at, digits=1 if seconds < _TENTHS_UNDER_S else 0) if seconds >= 1 else f"{signed(at * 1000)} ms"
         ticks.append((left + width * n / parts, words))
     return _axis(ticks, left, left + width)
 

@@ -21,7 +21,7 @@ def _damaged(f: Facts) -> str:
     seconds, whole = there / sound.rate_hz, claimed / sound.rate_hz
     if round(whole) - round(seconds) < 1:
         return _("the last bit did not arrive")
-    return _("only the first {there:.0f} of {whole:.0f} seconds arrived").format(there=seconds, whole=whole)
+    return _("only the first {there} of {whole} seconds arrived").format(there=round(seconds), whole=round(whole))
 
 
 def _rate(f: Facts) -> str:
@@ -33,7 +33,7 @@ def _rate(f: Facts) -> str:
 
 
 def _bits(f: Facts) -> str:
-    return _("only {bits:.0f} bit").format(bits=f.number("bits"))
+    return _("only {bits} bit").format(bits=int(f.number("bits")))
 
 
 def _short(f: Facts) -> str:

@@ -9,6 +9,8 @@ from pathlib import Path
 
 from platformdirs import user_config_path
 
+from deep_tally.model.language import languages
+from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.model.paper import PAPERS, Paper, usual_paper
 from deep_tally.work.atomic import write_atomically
 
@@ -28,10 +30,27 @@ class Engineer:
         return next((p for p in PAPERS if p == self.paper), usual_paper(_territory()))
 
 
+def usual_language() -> str:
+    """The language of letters where nothing else is said: the user's own where there is a catalogue of it."""
+    wanted = [tag.partition("_")[0] for tag in os.environ.get("LANGUAGE", "").split(":")]
+    wanted.append(_locale("LC_MESSAGES").partition("_")[0])
+    return next((tag for tag in wanted if tag in languages()), "en")
+
+
+def language_of(letter: LetterEdits) -> str:
+    """The language of one delivery's letter."""
+    return letter.language if letter.language in languages() else usual_language()
+
+
 def _territory() -> str:
-    """The country, as the environment says (POSIX.1, 8.2): "en_US.UTF-8" is US."""
-    said = next((v for name in ("LC_ALL", "LC_PAPER", "LANG") if (v := os.environ.get(name))), "")
-    return said.partition(".")[0].partition("@")[0].rpartition("_")[2]
+    """The country: "en_US" is US."""
+    return _locale("LC_PAPER").rpartition("_")[2]
+
+
+def _locale(category: str) -> str:
+    """What the environment says of a category (POSIX.1, 8.2), without its character set."""
+    said = next((v for name in ("LC_ALL", category, "LANG") if (v := os.environ.get(name))), "")
+    return said.partition(".")[0].partition("@")[0]
 
 
 def home() -> Path:

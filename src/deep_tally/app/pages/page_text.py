@@ -54,12 +54,13 @@ class PageText:
     def __init__(self, document: QTextDocument) -> None:
         self._document = document
         self._pictures: dict[str, Picture] = {}
+        self._language = Page(()).language
 
     def show(self, page: Page, colours: Colours) -> None:
         """Replace the document's text by a page."""
         self._document.clear()
         self._document.setDefaultFont(font(14))
-        self._pictures = {}
+        self._pictures, self._language = {}, page.language
         cursor = QTextCursor(self._document)
         for position, block in enumerate(page.blocks):
             formats = self._formats(block, colours)
@@ -82,7 +83,7 @@ class PageText:
 
     def page(self) -> Page:
         """The document as a page; empty paragraphs are left out."""
-        return Page(tuple(block for _, block in self._blocks()))
+        return Page(tuple(block for _, block in self._blocks()), self._language)
 
     def _blocks(self) -> Iterator[tuple[QTextBlock, Block]]:
         """Paragraphs as blocks; of one that was split, the first half keeps its key."""

@@ -97,7 +97,7 @@ class Paper(QTextEdit):
     def _put(self, blocks: list[Block], at: int) -> None:
         """Show changed blocks, as something the user did, with the cursor in one of them."""
         column, scrolled = self.textCursor().positionInBlock(), self.verticalScrollBar().value()
-        self._page_text.show(Page(tuple(blocks)), DAY)
+        self._page_text.show(replace(self.page, blocks=tuple(blocks)), DAY)
         if blocks:
             self.setTextCursor(self._page_text.cursor_at(at, column))
         self.verticalScrollBar().setValue(scrolled)

@@ -26,6 +26,7 @@ from deep_tally.app.base.buttons import plain_button
 from deep_tally.app.base.plain import PlainLabel, as_plain
 from deep_tally.app.base.settings import Settings
 from deep_tally.app.base.theme import Theme, font
+from deep_tally.app.pages.newer_words import NewerWords
 from deep_tally.app.pages.paper import PageView, ask_where
 from deep_tally.app.pages.paragraph_buttons import ParagraphButtons
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
@@ -33,6 +34,7 @@ from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery
 from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.findings import Action
+from deep_tally.model.language import languages, name_of_language
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.model.paper import PAPERS, Paper
 from deep_tally.model.rounds import Rounds
@@ -44,7 +46,7 @@ from deep_tally.reply.letter_options import LENGTHS, TONES, LetterOptions
 from deep_tally.reply.numbers import count, listed
 from deep_tally.reply.page import Block, Page
 from deep_tally.reply.requests import Request, group_requests
-from deep_tally.session.engineer import engineer_at_hand, keep_engineer
+from deep_tally.session.engineer import engineer_at_hand, keep_engineer, language_of
 
 _KINDS = (
     ("Web page with pictures", ".html"),
@@ -99,6 +101,7 @@ class ReplyView(PageView):
         self.client = self.of_delivery["client"]
         self.length = self._choice("Length", _LENGTH_WORDS, settings.text("letter.length") or "short", "letter.length")
         self.tone = self._choice("Tone", _TONE_WORDS, settings.text("letter.tone") or "friendly", "letter.tone")
+        self.language = self._language_choice()
         self.paper_box = self._paper_choice()
         self._list = QVBoxLayout()
         self._list.setSpacing(0)
@@ -145,6 +148,7 @@ class ReplyView(PageView):
             ("Your &address", self.address),
             ("&Length", self.length),
             ("&Tone", self.tone),
+            ("Lan&guage", self.language),
             ("&Paper", self.paper_box),
         ):
             names.addRow(words, field)
@@ -198,6 +202,18 @@ class ReplyView(PageView):
         box.activated.connect(remember)
         return box
 
+    def _language_choice(self) -> QComboBox:
+        """The delivery's: the next client may speak another one."""
+        box = QComboBox()
+        box.setAccessibleName("Language of the letter")
+        for language in languages():
+            box.addItem(name_of_language(language), language)
+        box.setCurrentIndex(box.findData(language_of(self._edits)))
+        box.activated.connect(
+            lambda: self._correct(lambda edits: replace(edits, language=box.currentData()), "Language of the reply")
+        )
+        return box
+
     def _paper_choice(self) -> QComboBox:
         box = QComboBox()
         box.setAccessibleName("Paper of PDFs")
@@ -227,6 +243,7 @@ class ReplyView(PageView):
         return LetterOptions(
             length=next(one for one in LENGTHS if one == self.length.currentData()),
             tone=next(one for one in TONES if one == self.tone.currentData()),
+            language=self.language.currentData(),
             engineer=self.engineer.text(),
             signature=self._known.signature,
             edits=self._edits,
@@ -257,6 +274,7 @@ class ReplyView(PageView):
             text = getattr(self._edits, key)
             if field.text() != text:
                 field.setText(text)
+        self.language.setCurrentIndex(self.language.findData(language_of(self._edits)))
         self._write()
 
     def _write(self) -> None:
@@ -302,7 +320,7 @@ class ReplyView(PageView):
         """Write the letter from the findings: the user's wording is put away, and can be taken back."""
         self._typing.stop()
         self.text.document().setModified(False)
-        kept = {key: getattr(self._edits, key) for key, _, _ in _OF_DELIVERY}
+        kept = {key: getattr(self._edits, key) for key in ("language", *(key for key, _, _ in _OF_DELIVERY))}
         self._correct(lambda edits: replace(NO_EDITS, **kept, left_out=edits.left_out), "Discard the wording")
 
     def save_as(self) -> None:
@@ -318,30 +336,6 @@ class ReplyView(PageView):
         is_edited = bool(self._edits.reworded or self._edits.own or self._edits.removed or self._edits.order)
         self.edited.setVisible(is_edited)
         self.discard.setVisible(is_edited)
-
-    def _newer(self, block: Block) -> QWidget:
-        """A paragraph of the user's own about which the findings say something else by now: both, to choose from."""
-        frame = QFrame()
-        frame.setObjectName("newer")
-        frame.setStyleSheet(f"#newer {{ border-top: 1px solid {self._theme.colours.rule}; }}")
-        column = QVBoxLayout(frame)
-        column.setContentsMargins(0, 8, 0, 8)
-        for words, text in (("Yours", block.text), ("From the findings now", block.newer)):
-            label = PlainLabel(f"{words}: {readable(text)}")
-            label.setWordWrap(True)
-            label.setFont(font(12))
-            column.addWidget(label)
-        buttons = QHBoxLayout()
-        keep = self.button("Keep mine", "Your words stay as they are", lambda: None)
-        take = self.button("Take the new one", "Your words are put away; Ctrl+Z takes that back", lambda: None)
-        keep.clicked.connect(lambda: self._correct(lambda e: without_newer(e, block), "Keep the wording"))
-        take.clicked.connect(lambda: self._correct(lambda e: without_reworded(e, block.key), "Take the new wording"))
-        for button in (keep, take):
-            button.setAccessibleName(f"{button.text()}: {readable(block.text)}")
-            buttons.addWidget(button)
-        buttons.addStretch()
-        column.addLayout(buttons)
-        return frame
 
     def _fill_list(self, delivery: Delivery) -> None:
         focused = next((key for key, box in self._boxes.items() if box.hasFocus()), None)
@@ -383,6 +377,12 @@ class ReplyView(PageView):
             mended.setStyleSheet(f"color: {self._theme.colours.fix}")
             mended.setContentsMargins(0, 12, 0, 0)
             self._list.addWidget(mended)
+
+    def _newer(self, block: Block) -> QWidget:
+        frame = NewerWords(self._theme, block)
+        frame.kept.connect(lambda: self._correct(lambda e: without_newer(e, block), "Keep the wording"))
+        frame.taken.connect(lambda: self._correct(lambda e: without_reworded(e, block.key), "Take the new wording"))
+        return frame
 
     def _request(self, request: Request) -> QWidget:
         box = QCheckBox(request.task.short)

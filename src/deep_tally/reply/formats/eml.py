@@ -1,4 +1,4 @@
-"""A page as a draft that any mail program opens (RFC 5322): plain text and HTML of the same words (RFC 2046)."""
+"""A page as a draft that any mail program opens (RFC 5322): text and HTML of the same words (RFC 2046, RFC 3282)."""
 
 from __future__ import annotations
 
@@ -42,6 +42,7 @@ def to_eml(page: Page, *, now: datetime, sender: Sender = NOBODY) -> bytes:
     message = EmailMessage(policy=SMTP)
     message["Subject"] = " ".join(page.title.split())
     message["Date"] = format_datetime(now)
+    message["Content-Language"] = page.language
     if (writer := _address(sender)) is not None:
         message["From"] = writer
     else:

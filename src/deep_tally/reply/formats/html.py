@@ -20,5 +20,5 @@ def to_html(page: Page, *, is_drawn: bool = True) -> str:
         else:
             groups.append((block.kind, [block]))
     return environment.get_template("page.html").render(
-        title=page.title, groups=groups, drawn=with_title if is_drawn else None
+        title=page.title, language=page.language, groups=groups, drawn=with_title if is_drawn else None
     )

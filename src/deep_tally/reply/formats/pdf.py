@@ -38,19 +38,19 @@ _LOOKS: dict[BlockKind, tuple[float, str, float]] = {
 _TAGS: dict[BlockKind, Tag] = {"title": "H1", "section": "H2", "heading": "H3"}
 
 
-def to_pdf(page: Page, paper: Paper = "A4", language: str = "en") -> bytes:
+def to_pdf(page: Page, paper: Paper = "A4") -> bytes:
     """The page as a PDF file: of the largest text that fits one sheet, else of the normal size on several."""
-    largest = _set(page, _SIZES_PT[0], paper, language)
-    if largest.pages_count > 1 and _set(page, _SIZES_PT[-1], paper, language).pages_count == 1:
-        sizes = (_set(page, size, paper, language) for size in _SIZES_PT[1:])
+    largest = _set(page, _SIZES_PT[0], paper)
+    if largest.pages_count > 1 and _set(page, _SIZES_PT[-1], paper).pages_count == 1:
+        sizes = (_set(page, size, paper) for size in _SIZES_PT[1:])
         return bytes(next(made for made in sizes if made.pages_count == 1).output())
     return bytes(largest.output())
 
 
-def _set(page: Page, size: float, paper: Paper, language: str) -> TaggedPdf:
+def _set(page: Page, size: float, paper: Paper) -> TaggedPdf:
     from deep_tally.reply.formats.tagged_pdf import TaggedPdf  # only needed when a PDF is written
 
-    pdf = TaggedPdf(paper, title=page.title, language=language, margin_mm=_MARGIN_MM)
+    pdf = TaggedPdf(paper, title=page.title, language=page.language, margin_mm=_MARGIN_MM)
     for block in page.blocks:
         _put(pdf, block, size)
     return pdf

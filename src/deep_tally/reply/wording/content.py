@@ -99,11 +99,12 @@ def _clips(f: Facts) -> str:
 
 
 def _exports(f: Facts) -> str:
+    marks = listed([_(_MARKS[mark]) for mark in f.words("by")])
     return ngettext(
         "{number} file differs from the rest by {marks}",
         "{number} files differ from the rest by {marks}",
         int(f.number("files")),
-        marks=listed([_(_MARKS[mark]) for mark in f.words("by")]),
+        marks=marks,
     )
 
 

@@ -23,7 +23,7 @@ _WORDS: Mapping[MendKind, str] = MappingProxyType(
 )
 _PLACES = MappingProxyType(
     {
-        "hand": marked("put it where you placed it"),
+        "hand": marked("put it where it was placed by hand"),
         "stamp": marked("place it by its time stamp"),
         "mix": marked("put it where the rough mix has it"),
     }
