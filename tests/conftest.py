@@ -21,6 +21,7 @@ from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery
 from deep_tally.work.crew import Crew
 
+os.environ |= {"LC_ALL": "C.UTF-8", "LANGUAGE": ""}  # the letters of these tests are in English wherever they run
 if not os.environ.get("DISPLAY"):
     # The offscreen platform's own screen is 800 x 800, smaller than the window.
     screen = {"name": "wide", "x": 0, "y": 0, "width": 1920, "height": 1080, "logicalDpi": 96, "dpr": 1}

@@ -189,6 +189,34 @@ def test_the_first_part_alone_is_short_and_that_is_remembered(window: Window) ->
     assert len(to_text(window.reply.page).split()) <= 250
 
 
+def test_the_language_is_chosen_by_keyboard_saved_undone_and_the_deliverys_own(
+    window: Window, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window.reply.language.setFocus()
+    qtbot.keyClick(window.reply.language, Qt.Key.Key_Down)
+    assert window.reply.language.currentText() == "Deutsch"
+    assert "Hallo, vielen Dank für die Dateien." in window.reply.text.toPlainText()
+    assert wording(window).language == "de"
+    assert window.reply.save_to(tmp_path / "a.html")
+    saved = (tmp_path / "a.html").read_text("utf-8")
+    assert '<html lang="de">' in saved
+    assert "Einzelheiten" in saved
+    go_to(window, "Hallo")
+    qtbot.keyClick(window.reply.text, Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
+    wait(lambda: bool(wording(window).order))
+    assert window.reply.page.language == "de"
+    window.reply.rewrite()
+    assert wording(window).language == "de"
+    while window.state.undo_stack.canUndo():
+        window.state.undo_stack.undo()
+    assert window.reply.language.currentText() == "English"
+    assert "Hello, thank you for the files." in window.reply.text.toPlainText()
+    window.state.undo_stack.redo()
+    assert window.reply.language.currentText() == "Deutsch"
+    window.state.put_corrections(NO_CORRECTIONS)  # as another delivery has it
+    assert window.reply.language.currentText() == "English"
+
+
 def test_copying_puts_plain_text_on_the_clipboard(window: Window, qtbot: QtBot) -> None:
     qtbot.keyClick(window, Qt.Key.Key_C, CTRL | Qt.KeyboardModifier.ShiftModifier)
     clipboard = QGuiApplication.clipboard()

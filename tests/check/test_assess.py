@@ -64,7 +64,7 @@ def test_the_document_and_the_reply_say_which_song() -> None:
     assert {f["set"] for f in document["findings"]} == set(SONGS)
     text = to_text(write_letter(delivery))
     assert "Your files for “Night Bus” and “Salt Road”" in text
-    assert "For “Night Bus 96 BPM”, five tracks arrived" in text
+    assert "Arrived for “Night Bus 96 BPM”: 5 tracks" in text
     assert "Salt Road 120 BPM / 09 Bass.wav: 48 kHz" in text
     assert "Night Bus 96 BPM: No rough mix." in text
 

@@ -42,7 +42,7 @@ def details_of(delivery: Delivery) -> str:
 def test_the_demos_details_hold_evidence_in_the_order_it_blocks_the_mix(demo: Delivery) -> None:
     text = details_of(demo)
     order = [
-        "38 tracks and the rough mix arrived: WAV and FLAC",
+        "Arrived: 38 tracks and the rough mix; WAV and FLAC",
         "Please export 06 Nylon guitar left.wav again from the very start of the song",
         "Please let 03 Hand bells.wav ring out",
         "Please export 08 Fiddle.wav again at the song's sample rate",

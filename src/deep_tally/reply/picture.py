@@ -70,16 +70,7 @@ def picture_of(
     name = track.path.rpartition("/")[2]
     clip = m.worst_flat_top if finding.code == "clipping.earlier" else m.worst_clip or m.worst_flat_top
     if finding.code in ("clipping.baked", "clipping.earlier", "clipping.over") and clip is not None:
-        down = max(0.0, m.sample_peak_dbfs) + _SPARE_DB
-        whole = _(
-            "{name}: its worst place as sent, and turned down {level}, where its tops come back whole;"
-            " the lines: full scale"
-        )
-        flat = _(
-            "{name}: its worst place as sent, and turned down {level}, where its tops stay flat; the lines: full scale"
-        )
-        words = (whole if finding.code == "clipping.over" else flat).format(name=name, level=decibels(down))
-        return Picture(_turned_down(clip, down, track.format.rate_hz), words)
+        return _of_tops(name, m, clip, track.format.rate_hz, are_whole=finding.code == "clipping.over")
     if finding.code in ("rate.upsampled", "content.lossy-origin") and m.spectrum is not None and m.spectrum.edge:
         ends = _("{name}: its spectrum ends at {edge} kHz, at the upright line")
         mirrored = _("{name}: its spectrum is mirrored above {edge} kHz, at the upright line")
@@ -100,17 +91,7 @@ def picture_of(
         words = _("{name} above, {other} below, on one time axis").format(name=name, other=other)
         return Picture(_one_over_another(m, partner.measures, track.format.rate_hz), words)
     if finding.code.startswith("headroom."):
-        low, high = window_dbfs
-        words = _(
-            "{name}: RMS {rms} to peak {peak}; the shaded window is where peaks are wanted, {low} to {high}"
-        ).format(
-            name=name,
-            rms=level(m.rms_dbfs),
-            peak=level(m.sample_peak_dbfs),
-            low=decibels(low, digits=0),
-            high=decibels(high, "dBFS", digits=0),
-        )
-        return Picture(_levels(m, window_dbfs), words)
+        return _of_levels(name, m, window_dbfs)
     marks = [p.frame / track.format.rate_hz for p in finding.places if p.path == track.path][:_MARKS_MOST]
     seconds = track.format.seconds
     whole_s = max(seconds, song_s) if finding.code.startswith(_ON_THE_SONG) else seconds
@@ -123,6 +104,31 @@ def picture_of(
         mark = ngettext("the upright line marks the place", "the upright lines mark the places", len(marks))
         words = f"{words}; {mark}"
     return Picture(_overview(m.overview, marks, seconds, whole_s), words)
+
+
+def _of_tops(name: str, m: Measures, clip: Excerpt, rate_hz: int, *, are_whole: bool) -> Picture:
+    down = max(0.0, m.sample_peak_dbfs) + _SPARE_DB
+    whole = _(
+        "{name}: its worst place as sent, and turned down {level}, where its tops come back whole;"
+        " the lines: full scale"
+    )
+    flat = _(
+        "{name}: its worst place as sent, and turned down {level}, where its tops stay flat; the lines: full scale"
+    )
+    words = (whole if are_whole else flat).format(name=name, level=decibels(down))
+    return Picture(_turned_down(clip, down, rate_hz), words)
+
+
+def _of_levels(name: str, m: Measures, window_dbfs: tuple[float, float]) -> Picture:
+    low, high = window_dbfs
+    words = _("{name}: RMS {rms} to peak {peak}; the shaded window is where peaks are wanted, {low} to {high}").format(
+        name=name,
+        rms=level(m.rms_dbfs),
+        peak=level(m.sample_peak_dbfs),
+        low=decibels(low, digits=0),
+        high=decibels(high, "dBFS", digits=0),
+    )
+    return Picture(_levels(m, window_dbfs), words)
 
 
 def _wave(values: NDArray[np.floating], *, left: float, width: float, scale: float) -> str:

@@ -32,9 +32,11 @@ class Engineer:
 
 def usual_language() -> str:
     """The language of letters where nothing else is said: the user's own where there is a catalogue of it."""
-    wanted = [tag.partition("_")[0] for tag in os.environ.get("LANGUAGE", "").split(":")]
-    wanted.append(_locale("LC_MESSAGES").partition("_")[0])
-    return next((tag for tag in wanted if tag in languages()), "en")
+    locale = _locale("LC_MESSAGES")
+    if locale in ("", "C", "POSIX"):  # then gettext passes LANGUAGE over as well
+        return "en"
+    wanted = (*os.environ.get("LANGUAGE", "").split(":"), locale)
+    return next((tag for said in wanted if (tag := said.partition("_")[0]) in languages()), "en")
 
 
 def language_of(letter: LetterEdits) -> str:

@@ -77,7 +77,7 @@ def test_every_paragraph_and_picture_is_tagged_in_order() -> None:
 
 def test_it_says_its_title_and_language_and_that_it_is_tagged() -> None:
     for language in ("en", "de"):
-        data = to_pdf(PAGE, language=language)
+        data = to_pdf(replace(PAGE, language=language))
         document = pypdfium2.PdfDocument(data)
         assert document.get_metadata_value("Title") == "Your files"
         assert f"/Lang ({language})".encode() in data

@@ -42,7 +42,6 @@ def to_eml(page: Page, *, now: datetime, sender: Sender = NOBODY) -> bytes:
     message = EmailMessage(policy=SMTP)
     message["Subject"] = " ".join(page.title.split())
     message["Date"] = format_datetime(now)
-    message["Content-Language"] = page.language
     if (writer := _address(sender)) is not None:
         message["From"] = writer
     else:
@@ -50,6 +49,7 @@ def to_eml(page: Page, *, now: datetime, sender: Sender = NOBODY) -> bytes:
     message.set_content(to_text(page))
     # Mail programs drop pictures that are drawn inside of a message; their words stay.
     message.add_alternative(to_html(page, is_drawn=False), subtype="html")
+    message["Content-Language"] = page.language  # before, it would go to the first of the two
     return message.as_bytes()
 
 
