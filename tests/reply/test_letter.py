@@ -266,14 +266,14 @@ def test_markdown_escapes_names_and_keeps_the_outline() -> None:
     page = Page(
         (
             Block("title", "Your files"),
-            Block("heading", "Please export 01_Bass*.wav", number=1),
+            Block("heading", "Please export 01_Bass*.wav"),
             Block("item", "01_Bass*.wav: [x]"),
             Block("item", "second"),
             Block("hint", "see"),
         )
     )
     assert to_markdown(page) == (
-        "# Your files\n\n### 1\\. Please export 01\\_Bass\\*.wav\n\n- 01\\_Bass\\*.wav: \\[x\\]\n- second\n\n*see*\n"
+        "# Your files\n\n## Please export 01\\_Bass\\*.wav\n\n- 01\\_Bass\\*.wav: \\[x\\]\n- second\n\n*see*\n"
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
@@ -33,6 +34,14 @@ class Page:
 
     blocks: tuple[Block, ...]
     language: str = "en"
+
+    @property
+    def outline(self) -> Iterator[tuple[Block, int]]:
+        """Its blocks with their levels: 1 the title, 2 and 3 what stands over others, with none left out; 0 for text."""
+        below = 2
+        for block in self.blocks:
+            below = 3 if block.kind == "section" else below
+            yield block, {"title": 1, "section": 2, "heading": below}.get(block.kind, 0)
 
     @property
     def title(self) -> str:

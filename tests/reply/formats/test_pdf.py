@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ctypes
 from collections.abc import Iterator
+from dataclasses import replace
 
 import pypdfium2
 import pypdfium2.raw as pdfium

@@ -12,15 +12,10 @@ _MARKDOWN_SPECIAL = re.compile(r"([\\`*_\[\]<>#|~])")
 def to_markdown(page: Page) -> str:
     """CommonMark. Characters of file names that mean something there are escaped; pictures are left out."""
     parts: list[str] = []
-    for block in page.blocks:
+    for block, level in page.outline:
         text = _MARKDOWN_SPECIAL.sub(r"\\\1", block.text)
-        if block.kind == "title":
-            parts.append(f"# {text}")
-        elif block.kind == "section":
-            parts.append(f"## {text}")
-        elif block.kind == "heading":
-            number = f"{block.number}\\. " if block.number else ""
-            parts.append(f"### {number}{text}")
+        if level:
+            parts.append(f"{'#' * level} {text}")
         elif block.kind == "question":
             parts.append(f"{block.number}\\. {text}" if block.number else text)
         elif block.kind == "item":

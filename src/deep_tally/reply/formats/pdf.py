@@ -35,7 +35,8 @@ _LOOKS: dict[BlockKind, tuple[float, str, float]] = {
 }
 
 
-_TAGS: dict[BlockKind, Tag] = {"title": "H1", "section": "H2", "heading": "H3"}
+_TAGS: tuple[Tag, ...] = ("P", "H1", "H2", "H3")
+"""By level."""
 
 
 def to_pdf(page: Page, paper: Paper = "A4") -> bytes:
@@ -51,12 +52,12 @@ def _set(page: Page, size: float, paper: Paper) -> TaggedPdf:
     from deep_tally.reply.formats.tagged_pdf import TaggedPdf  # only needed when a PDF is written
 
     pdf = TaggedPdf(paper, title=page.title, language=page.language, margin_mm=_MARGIN_MM)
-    for block in page.blocks:
-        _put(pdf, block, size)
+    for block, level in page.outline:
+        _put(pdf, block, size, _TAGS[level])
     return pdf
 
 
-def _put(pdf: TaggedPdf, block: Block, size: float) -> None:
+def _put(pdf: TaggedPdf, block: Block, size: float, tag: Tag) -> None:
     share, style, above = _LOOKS[block.kind]
     height = size * share * _PT_MM * _LEADING
     if block.kind in ("heading", "section") and pdf.get_y() > pdf.h - _ROOM_MM:
@@ -82,8 +83,7 @@ def _put(pdf: TaggedPdf, block: Block, size: float) -> None:
         sign = "–"
     elif block.kind == "question" and block.number:
         sign = f"{block.number}."
-    text = f"{block.number}  {block.text}" if block.number and block.kind != "question" else block.text
-    _write(pdf, pdf.printable(text), sign, left, height, _TAGS.get(block.kind, "P"))
+    _write(pdf, pdf.printable(block.text), sign, left, height, tag)
 
 
 def _write(pdf: TaggedPdf, text: str, sign: str, left: float, height: float, tag: Tag) -> None:
