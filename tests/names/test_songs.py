@@ -165,3 +165,21 @@ def test_singers_and_parts_are_no_titles(beginnings: tuple[str, str]) -> None:
     one, other = beginnings
     paths = f"{one}_Low.wav\n{one}_High.wav\n{one}_Oh.wav\n{other}_Ah.wav\n{other}_Ad.wav\n{other}_Hum.wav"
     assert list(grouped(paths)) == ["Delivery"]
+
+
+@pytest.mark.parametrize(
+    ("came_in", "folder", "song"),
+    [
+        ("Upload", "Salt Road 120 BPM", "Salt Road 120 BPM"),
+        ("Upload", "Stems 120 BPM", "Upload"),  # names no song
+        ("Upload", "Salt Road", "Upload"),  # nothing says that it is a song's
+        ("Salt Road", "Instruments", "Salt Road"),
+        ("2026-11-30", "Salt Road", "Salt Road"),
+    ],
+)
+def test_a_song_in_the_only_folder_is_named_by_the_one_that_says_more(came_in: str, folder: str, song: str) -> None:
+    files = "\n".join(f"{folder}/{part}.wav" for part in ("Drums/Kick", "Bass", "Voice", "Keys"))
+    if folder in ("Instruments", song) and "BPM" not in folder:
+        files += f"\n{folder}/Rough mix.wav"  # then the folder is a song's
+    assert set(grouped(files, came_in)) == {song}
+    assert set(grouped(f"{files}\nExtra.wav", came_in)) == {came_in}

@@ -41,6 +41,11 @@ def group_songs(entries: Sequence[Entry], delivery_name: str) -> list[Entry]:
         if entry.role.is_assessed:
             folders[_song_folder(entry.path)].append(entry)
     songs = {folder for folder in folders if _is_song(folder, folders, entries)}
+    if len(songs) == 1 and songs == set(folders):
+        # All there is lies in one folder that names its song: what it was packed in says less.
+        within = next(iter(songs))[-1].removesuffix(".zip")
+        says_more = tempo_in(within) is not None or title_of(delivery_name) is None
+        delivery_name = within if title_of(within) and says_more else delivery_name
     if len(songs) < 2 and not (songs and len(folders[()]) >= _LEAST):
         songs = set()
     last = Counter(folder[-1] for folder in songs)
