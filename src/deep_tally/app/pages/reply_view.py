@@ -171,6 +171,7 @@ class ReplyView(PageView):
         buttons.addWidget(self.edited)
         buttons.addSpacing(12)
         buttons.addWidget(self.discard)
+        buttons.addSpacing(8)
         buttons.addWidget(self.copy)
         return buttons
 
