@@ -37,7 +37,7 @@ class Page:
 
     @property
     def outline(self) -> Iterator[tuple[Block, int]]:
-        """Its blocks with their levels: 1 the title, 2 and 3 what stands over others, with none left out; 0 for text."""
+        """Its blocks with their levels: 1 the title, 2 and 3 what stands over others, without a gap; 0 for text."""
         below = 2
         for block in self.blocks:
             below = 3 if block.kind == "section" else below
