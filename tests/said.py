@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.intake.walk import take_in
 from deep_tally.model.corrections import Corrections
 from deep_tally.session.corrections import keep, recall
-from deep_tally.session.fingerprint import fingerprints
 
 
 def said_of(folder: Path) -> Corrections:

@@ -23,6 +23,10 @@ ALLOWED |= {"work": {"model", "work"}, "session": SESSION, "engine": ENGINE, "de
 ALLOWED |= {"cli": {*ENGINE, "reply", "demo", "app", "cli"}, "views": {*ALLOWED["reply"], "views"}}
 ALLOWED |= {"app": {*ENGINE, "reply", "views", "demo", "listen", "app"}}
 ALLOWED["listen"] = {"model", "work", "intake", "measure", "listen"}
+ALLOWED["ready"] = {"model", "names", "intake", "work", "ready"}
+ALLOWED["engine"] |= {"ready"}
+ALLOWED["cli"] |= {"ready"}
+ALLOWED["app"] |= {"ready"}
 ALLOWED["names"] -= {"work"}
 ALLOWED["model"] -= {"work"}
 # Measuring knows no other file, and so no names; how several relate, names may tell first (pairs by their sides).

@@ -42,7 +42,7 @@ from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.session.brief_library import BriefLibrary
 from deep_tally.session.corrections import recall
-from deep_tally.session.fingerprint import fingerprints
+from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.session.words import vocabulary_at_hand, words_path
 from mutations import hurt_anywhere, long_seeds, mutated, seeds, tagged_wav, wide_seed
 

@@ -11,11 +11,11 @@ from typing import Any
 import pytest
 
 from deep_tally.intake.corrected import with_corrections
+from deep_tally.intake.fingerprint import fingerprint, fingerprints
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Entry, Intake, Role
 from deep_tally.session.corrections import home, keep, recall
-from deep_tally.session.fingerprint import fingerprint, fingerprints
 
 HERE = Path("/music/Lantern")
 FILES = {"01 Drum.wav": "aa", "02 Bass.wav": "bb", "Mix.wav": "cc"}

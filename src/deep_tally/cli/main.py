@@ -13,6 +13,7 @@ import click
 from deep_tally import __version__
 from deep_tally.cli.ends import OK, end_on_signals, flush, status_of
 from deep_tally.model.language import languages
+from deep_tally.model.ready import CONTAINERS, DEPTHS
 from deep_tally.reply.letter_options import LENGTHS, TONES
 
 _PATH = click.Path(path_type=Path)
@@ -119,6 +120,30 @@ def write_reply(**options: Any) -> int:
     from deep_tally.cli.letters import run_reply
 
     return run_reply(**options)
+
+
+@command.command("ready")
+@click.argument("path", type=_PATH)
+@click.option("--to", metavar="FOLDER", type=_PATH, required=True, help="The folder to write to: a new or empty one.")
+@click.option("--write", is_flag=True, help="Write it; without this, the plan is printed and nothing is written.")
+@click.option("--brief", help="The brief to check against: a file (JSON) or a name.")
+@click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
+@click.option("--only", metavar="STEP,...", help="Take these steps and no others.")
+@click.option("--without", metavar="STEP,...", help="Take all steps but these.")
+@click.option("--container", type=click.Choice(CONTAINERS), default="wav", help="The type of all copies.")
+@click.option("--depth", type=click.Choice(DEPTHS), help="The depth of all copies; by default as far as it is needed.")
+@click.option("--rate", metavar="HZ", type=click.IntRange(8000, 384_000), help="Convert all copies to this rate.")
+@click.option("--json", "json_path", help="Write the plan as JSON; - for standard output.")
+@click.option("--fresh", is_flag=True, help="Ignore what you set for the delivery earlier.")
+def write_ready(**options: Any) -> int:
+    """Make the ready copy: a second folder in which every file starts and ends together, drop it in and mix.
+
+    Exit status: 0 when it is done, or nothing stands in the way of the plan; 1 something to solve first, nothing is
+    written; 2 wrong use, or it cannot be written.
+    """
+    from deep_tally.cli.ready import run_ready
+
+    return run_ready(**options)
 
 
 @command.command("compare")

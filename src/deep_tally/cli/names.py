@@ -11,6 +11,7 @@ from deep_tally.check.assess import facts_of
 from deep_tally.cli.ends import INCOMPLETE
 from deep_tally.cli.recalled import say_recalled
 from deep_tally.intake.corrected import with_corrections
+from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.intake.unpacked import sweep, unpack_folder
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
@@ -24,7 +25,6 @@ from deep_tally.reply.action_words import readable
 from deep_tally.reply.incomplete_words import incomplete_words
 from deep_tally.session.brief_library import named_brief
 from deep_tally.session.corrections import recall
-from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.words import vocabulary_at_hand
 from deep_tally.work.atomic import sweep_unfinished, write_atomically
 

@@ -34,6 +34,7 @@ def checked(
     outputs: Sequence[Path],
     into_delivery: bool = False,
     is_cached: bool = True,
+    measures_anew: bool = False,
     mix_match: bool = True,
     progress: bool | None = None,
     quiet: bool = False,
@@ -55,6 +56,8 @@ def checked(
     run = CheckRun(
         paths, brief, vocabulary=vocabulary, rough_mix=rough_mix, is_cached=is_cached, is_fresh=fresh, given=given
     )
+    if measures_anew:  # size and time alone are no proof that a file is what it was
+        run.measure_anew()
     if not mix_match:
         run.match_job = None
     with run:

@@ -22,7 +22,7 @@ from deep_tally.engine.opening import Opened, open_delivery
 from deep_tally.engine.preparing import is_prepared, prepare
 from deep_tally.engine.saved import SavedPlace
 from deep_tally.intake.corrected import with_corrections
-from deep_tally.intake.unpacked import UnpackFolder
+from deep_tally.intake.unpacked import UnpackFolder, new_unpack_folder
 from deep_tally.measure.job import measure_entry
 from deep_tally.measure.run import Job, Measuring
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
@@ -165,7 +165,7 @@ class CheckRun:
         self._is_over = False
         self._owns_crew = crew is None
         self.crew = crew or Crew(preload=KERNELS, forks=True)
-        self._unpacked = _unpack_folder()
+        self._unpacked = new_unpack_folder()
         into = self._unpacked.files if self._unpacked else None
         self.opened: Opened | None = None
         """The delivery as it was found; None while it is looked for."""
@@ -465,19 +465,16 @@ class CheckRun:
         before, self._unpacked = self._unpacked, unpacked
         return before
 
+    def measure_anew(self) -> None:
+        """Recall no measures: every file is read."""
+        self.job = measure_entry
+
     def close(self) -> None:
         """End the workers, if they are its own, and remove what was unpacked."""
         if self._owns_crew:
             self.crew.close()
         if (unpacked := self.let_go()) is not None:
             unpacked.remove()
-
-
-def _unpack_folder() -> UnpackFolder | None:
-    try:
-        return UnpackFolder()
-    except OSError:
-        return None  # then zips are said to be unpacked by hand
 
 
 def needs_assessing(before: Corrections, now: Corrections) -> bool:

@@ -10,6 +10,7 @@ from pathlib import Path
 from deep_tally.check.assess import assess
 from deep_tally.engine.saved import NOTHING_KNOWN, Known, Reopened, SavedPlace, place_of, reopen
 from deep_tally.intake.corrected import with_corrections
+from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
@@ -17,7 +18,6 @@ from deep_tally.model.errors import DeepTallyError, SavedCheckRefused
 from deep_tally.model.files import Intake
 from deep_tally.model.phrase import Phrase
 from deep_tally.session.corrections import Recalled, recall
-from deep_tally.session.fingerprint import fingerprints
 from deep_tally.session.saved_checks import is_saved_check, read_check
 
 

@@ -15,6 +15,7 @@ from deep_tally.compare.sample_changes import sample_changes
 from deep_tally.engine.check_run import is_measured
 from deep_tally.engine.opening import Opened
 from deep_tally.engine.round_sides import RoundSide, rounds_of
+from deep_tally.intake.fingerprint import fingerprint
 from deep_tally.intake.reading import open_plain
 from deep_tally.intake.sound import SoundReader
 from deep_tally.model.corrections import Corrections
@@ -24,7 +25,6 @@ from deep_tally.model.files import Entry, Intake
 from deep_tally.model.letter_edits import NO_EDITS
 from deep_tally.model.rounds import Rounds, SampleChanges
 from deep_tally.model.saved_check import Since
-from deep_tally.session.fingerprint import fingerprint
 
 
 class RoundsOf:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from deep_tally.compare.matching import Key as MatchKey
 from deep_tally.compare.run import Key
+from deep_tally.intake.fingerprint import fingerprint
 from deep_tally.intake.walk import take_in
 from deep_tally.model.brief import Brief
 from deep_tally.model.comparison import Comparison
@@ -16,7 +17,6 @@ from deep_tally.model.errors import DeepTallyError
 from deep_tally.model.files import Entry, Intake
 from deep_tally.model.mix_match import MixMatch
 from deep_tally.model.saved_check import SavedCheck, SavedRound, SentLetter, Since
-from deep_tally.session.fingerprint import fingerprint
 from deep_tally.session.saved_checks import read_check
 
 

@@ -116,3 +116,11 @@ def _is_owned(folder: Path) -> bool:
         return False
     finally:
         os.close(lock)
+
+
+def new_unpack_folder() -> UnpackFolder | None:
+    """A folder of one's own; None where none can be made: then zips are said to be unpacked by hand."""
+    try:
+        return UnpackFolder()
+    except OSError:
+        return None

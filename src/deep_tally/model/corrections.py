@@ -10,6 +10,7 @@ from deep_tally.model.decisions import Decision
 from deep_tally.model.files import Role
 from deep_tally.model.letter_edits import NO_EDITS, LetterEdits
 from deep_tally.model.naming import Order
+from deep_tally.model.ready import AS_PLANNED, ReadyChoices
 
 T = TypeVar("T")
 Gains = tuple[float, float]
@@ -47,6 +48,8 @@ class Corrections:
         What the reply says otherwise, and to whom.
     decisions : tuple of Decision
         What was decided about findings, the latest last.
+    ready : ReadyChoices
+        What is wanted otherwise of the ready copy.
     stands_for : mapping of path to path
         In a further round: which file of the round before a file stands for; empty for none.
     """
@@ -64,6 +67,7 @@ class Corrections:
     in_reply: bool = False
     letter: LetterEdits = NO_EDITS
     decisions: tuple[Decision, ...] = ()
+    ready: ReadyChoices = AS_PLANNED
     stands_for: Mapping[str, str] = field(default_factory=dict)
 
     def with_role(self, paths: Iterable[str], role: Role) -> Corrections:

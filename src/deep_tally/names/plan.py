@@ -120,7 +120,7 @@ def make_plan(
         values = _values(path, names[path], facts) | {"number": numbers[path]}
         stem = storable(own[path]) if path in own else storable(fill(pattern, values))
         made.append(Renamed(path, f"{stem}{_ending(path)}" if stem else "", path in own))
-    return _with_troubles(made, longest)
+    return with_troubles(made, longest)
 
 
 def _numbers(ordered: Sequence[str], names: Mapping[str, ParsedName], *, keep: bool) -> dict[str, str]:
@@ -220,7 +220,7 @@ def _capital(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def _with_troubles(made: Sequence[Renamed], longest: int) -> tuple[Renamed, ...]:
+def with_troubles(made: Sequence[Renamed], longest: int) -> tuple[Renamed, ...]:
     """Names that systems without case, or with another Unicode form, would take for one clash."""
     keys = [unicodedata.normalize("NFC", r.new).casefold() for r in made]
     counted = Counter(keys)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.letter_edits import NO_EDITS
+from deep_tally.model.ready import AS_PLANNED
 from deep_tally.reply.numbers import count, listed
 
 
@@ -23,4 +24,5 @@ def correction_words(corrections: Corrections) -> str:
     said += [count(len(corrections.decisions), "decision")] if corrections.decisions else []
     said += ["the reply"] if corrections.letter != NO_EDITS else []
     said += ["the names in the reply"] if corrections.in_reply else []
+    said += ["the ready copy"] if corrections.ready != AS_PLANNED else []
     return listed(said)

@@ -20,11 +20,11 @@ from pathlib import Path
 from typing import Any
 
 import deep_tally
+from deep_tally.intake.fingerprint import fingerprint
 from deep_tally.model.comparison import Comparison
 from deep_tally.model.delivery import Track
 from deep_tally.model.files import Entry
 from deep_tally.model.mix_match import MixMatch
-from deep_tally.session.fingerprint import fingerprint
 
 BYTES_MOST = 1 << 30
 _TRIM_TO = 0.8

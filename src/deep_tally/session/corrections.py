@@ -26,6 +26,7 @@ from deep_tally.model.errors import CannotWrite
 from deep_tally.model.files import Role
 from deep_tally.model.letter_edits import LetterEdits
 from deep_tally.model.phrase import Phrase
+from deep_tally.model.ready import ReadyChoices
 from deep_tally.names.facts import FASTEST_BPM, SLOWEST_BPM
 from deep_tally.work.atomic import write_atomically
 
@@ -91,6 +92,7 @@ _OF_ALL: Mapping[str, TypeAdapter[Any]] = MappingProxyType(
         "in_reply": TypeAdapter(StrictBool),
         "letter": TypeAdapter(LetterEdits),
         "decisions": TypeAdapter(tuple[Decision, ...]),
+        "ready": TypeAdapter(ReadyChoices),
     }
 )
 """What is said of the delivery."""
@@ -268,6 +270,11 @@ def _at(record: _Record, files: Mapping[str, str]) -> Corrections:
         order=said.order,
         in_reply=said.in_reply,
         letter=_letter_at(said.letter, moved),
+        ready=replace(
+            said.ready,
+            off_for={moved.get(p, p): steps for p, steps in said.ready.off_for.items()},
+            submixes=tuple(replace(s, members=tuple(moved.get(p, p) for p in s.members)) for s in said.ready.submixes),
+        ),
         stands_for={moved.get(p, p): was for p, was in said.stands_for.items()},
         decisions=tuple(replace(d, about=tuple(moved.get(p, p) for p in d.about)) for d in said.decisions),
     )
