@@ -233,7 +233,7 @@ class ReadyRun:
         return Finished(manifest, tuple(self._left(delivery)), delivery)
 
     def _left(self, delivery: Delivery) -> Iterator[Finding]:
-        """What could still be fixed, but for what the client has answered or the user has decided: no copy says that."""
+        """What could still be fixed, but for what the client answered or the user decided: no copy says that."""
         sources = {copy.name: copy.sources for copy in self.plan.copies}
         for finding in delivery.findings:
             about = {(finding.code, source) for path in finding.files for source in sources.get(path, ())}

@@ -270,3 +270,28 @@ def test_a_side_without_the_other_is_a_question(names: list[str], expected: list
     assert all((f.action, f.kind) == (ASK, "question") for f in found)
     wide = [replace(t, format=replace(t.format, channels=2)) for t in named(*names) if t.format]
     assert "channels.half-pair" not in codes([*wide, *others()])
+
+
+@pytest.mark.parametrize(
+    ("levels", "peaks", "is_silent"),
+    [
+        ((-56.0, -86.0), (-37.0, -67.0), False),  # a faint echo of single strokes
+        ((-56.0, -86.0), (-37.0, -72.0), True),  # as even as noise
+        ((-40.0, -86.0), (-20.0, -60.0), True),  # 46 dB under the other side
+        ((-50.0, -79.0), (-30.0, -60.0), False),  # over the threshold
+        ((-20.0, -81.0), (-6.0, -40.0), True),  # 61 dB under the other side
+        ((-56.0, -120.0), (-37.0, -110.0), True),
+    ],
+)
+def test_a_quiet_side_that_plays_is_not_silent(
+    levels: tuple[float, float], peaks: tuple[float, float], is_silent: bool
+) -> None:
+    played = stereo(levels=levels)
+    assert played.measures is not None
+    played = replace(played, measures=replace(played.measures, sample_peak_by_channel_dbfs=peaks))
+    mirrored = replace(
+        played,
+        measures=replace(played.measures, rms_by_channel_dbfs=levels[::-1], sample_peak_by_channel_dbfs=peaks[::-1]),  # type: ignore[type-var]
+    )
+    for track_ in (played, mirrored):
+        assert ("channels.one-side" in {f.code for f in findings([track_, *others()])}) is is_silent

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from deep_tally.check.build import about
 from deep_tally.model.brief import Brief
@@ -17,7 +18,29 @@ _FLOAT_BITS = 24
 _UNRELATED, _RELATED = 0.15, 0.3  # correlation of samples
 
 
-def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, tuple[float, float]]]:
+_NOISE_CREST_DB, _FAR_UNDER_DB = 16.0, 40.0
+"""A quiet side that is neither as even as noise nor far under the other one plays: a faint echo, a few strokes. White
+noise has a crest of 12 to 14 dB over a minute."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Levels:
+    """RMS of both sides, and the crest of the quieter one."""
+
+    left: float
+    right: float
+    crest_db: float
+
+    @property
+    def lower(self) -> float:
+        return min(self.left, self.right)
+
+    @property
+    def higher(self) -> float:
+        return max(self.left, self.right)
+
+
+def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, _Levels]]:
     """Sounding stereo tracks with their sides, one step of their grid, and the level of each side."""
     for track in song.assessed:
         if (known := track.heard) is None or known[1].sides is None:
@@ -25,7 +48,9 @@ def _stereo(song: SongSet) -> Iterator[tuple[Track, Sides, float, tuple[float, f
         measures = known[1]
         left, right = measures.rms_by_channel_dbfs
         bits = min(measures.bits_in_use or _FLOAT_BITS, _FLOAT_BITS)
-        yield track, known[1].sides, 2.0 ** (1 - bits), (left, right)
+        quieter = 0 if left <= right else 1
+        crest_db = measures.sample_peak_by_channel_dbfs[quieter] - measures.rms_by_channel_dbfs[quieter]
+        yield track, known[1].sides, 2.0 ** (1 - bits), _Levels(left, right, crest_db)
 
 
 def _pan_action(brief: Brief) -> Action:
@@ -37,9 +62,12 @@ def _is_same(sides: Sides, step: float, brief: Brief) -> bool:
     return sides.greatest_difference <= brief.threshold("channels.same_steps") * step
 
 
-def _is_one_side(levels: tuple[float, float], brief: Brief) -> bool:
-    lower, higher = sorted(levels)
-    return lower < brief.threshold("channels.silent_dbfs") or higher - lower > brief.threshold("channels.one_side_db")
+def _is_one_side(levels: _Levels, brief: Brief) -> bool:
+    under = levels.higher - levels.lower
+    if under > brief.threshold("channels.one_side_db"):
+        return True
+    plays = levels.crest_db > _NOISE_CREST_DB and under < _FAR_UNDER_DB
+    return levels.lower < brief.threshold("channels.silent_dbfs") and not plays
 
 
 def _is_opposed(sides: Sides, step: float, brief: Brief) -> bool:
@@ -65,16 +93,16 @@ def panned_mono(song: SongSet, brief: Brief) -> Iterator[Finding]:
             continue
         scaled = sides.residual_db < brief.threshold("channels.scaled_residual_db")
         if scaled and (sides.correlation or 0.0) > 0:
-            yield about("channels.panned-mono", _pan_action(brief), track, gain_db=levels[1] - levels[0])
+            yield about("channels.panned-mono", _pan_action(brief), track, gain_db=levels.right - levels.left)
 
 
 def one_side(song: SongSet, brief: Brief) -> Iterator[Finding]:
     """One side is silent."""
     for track, _, _, levels in _stereo(song):
         if _is_one_side(levels, brief):
-            sounding = "left" if levels[0] > levels[1] else "right"
+            sounding = "left" if levels.left > levels.right else "right"
             action = Action.ASK if _is_stereo_expected(track, song) else _pan_action(brief)
-            yield about("channels.one-side", action, track, kind="question", side=sounding, dbfs=max(levels))
+            yield about("channels.one-side", action, track, kind="question", side=sounding, dbfs=levels.higher)
 
 
 def _is_stereo_expected(track: Track, song: SongSet) -> bool:
