@@ -73,3 +73,12 @@ def test_what_others_play_as_well_is_a_group_beside_its_members_or_a_copy_of_the
     assert song.played_by_others == {"1 Bus.wav", "3 B.wav"}
     mine = replace(song, tracks=tuple(replace(t, basis=BY_USER) for t in song.tracks))
     assert mine.played_by_others == frozenset()
+
+
+def test_the_common_length_counts_at_the_common_rate_whatever_file_comes_first() -> None:
+    files = [track("0.wav", rate_hz=44_100, frames=441_000)]
+    files += [track(f"{n}.wav", rate_hz=48_000, frames=480_000) for n in range(1, 4)]
+    common = find_common(files, DEFAULT_BRIEF)
+    assert (common.rate_hz, common.frames, common.seconds) == (48_000, 480_000, 10.0)
+    nearly = [track("0.wav", frames=480_001), *(track(f"{n}.wav", frames=480_000) for n in range(1, 4))]
+    assert find_common(nearly, DEFAULT_BRIEF).frames == 480_000

@@ -21,7 +21,7 @@ def find_common(tracks: Iterable[Track], brief: Brief) -> Common:
         [(f.sample_format, f.bits) for f in exact],
         preferred=[(s, brief.bits_min) for s in brief.sample_formats],
     )
-    length = _common_length([(f.seconds, f.frames, f.rate_hz) for f in formats])
+    length = _common_length([(f.seconds, f.frames, f.rate_hz) for f in formats], rate)
     return Common(
         rate_hz=rate,
         sample_format=depth[0] if depth else None,
@@ -43,12 +43,16 @@ def _majority(values: list[T], *, preferred: Iterable[T]) -> T | None:
     return None
 
 
-def _common_length(lengths: list[tuple[float, int, int]]) -> tuple[float, int] | None:
-    """The length (seconds, frames) that more than half share within one frame of the coarser rate."""
+def _common_length(lengths: list[tuple[float, int, int]], common_hz: int | None) -> tuple[float, int] | None:
+    """The length (seconds, frames) that more than half share within one frame of the coarser rate.
+
+    Of files at the common rate where there are any: frames of another rate count something else.
+    """
     for seconds, frames, rate in lengths:
-        near = sum(abs(seconds - other) <= 1 / min(rate, other_rate) for other, _, other_rate in lengths)
-        if 2 * near > len(lengths):
-            return seconds, frames
+        near = [at for at in lengths if abs(seconds - at[0]) <= 1 / min(rate, at[2])]
+        if 2 * len(near) > len(lengths):
+            at_common = [(other, counted) for other, counted, hz in near if hz == common_hz]
+            return Counter(at_common).most_common(1)[0][0] if at_common else (seconds, frames)
     return None
 
 

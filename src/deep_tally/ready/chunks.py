@@ -76,7 +76,8 @@ def broadcast(copy: Copy, made: datetime) -> bytes:
         b"",
         b"",
     )
-    return fixed + coding_history(copy).encode("ascii")
+    history = coding_history(copy).encode("ascii")
+    return fixed + history + b"\0" * (len(history) % 2)  # some readers of RF64 do not expect a chunk of odd size
 
 
 def _ascii(text: str, most: int) -> bytes:
