@@ -231,7 +231,7 @@ TOGETHER = {
     "work/test_compiled.py": "work: entry",
     "model/test_phrase.py": "model: english tempo_source",
     "model/test_brief.py": "model: thresholds errors",
-    "session/test_corrections.py": "model: corrections; session: fingerprint cached",
+    "session/test_corrections.py": "model: corrections; intake: fingerprint; session: cached",
     "session/test_brief_library.py": "session: words",
     "check/test_mends.py": "model: mend findings; reply/wording: mends",
     "check/test_common.py": "model: delivery",
@@ -273,6 +273,8 @@ TOGETHER = {
         "engine: joining round_sides; demo: round_two; reply: round_words; reply/formats: rounds_json"
     ),
     "reply/test_edits.py": "model: letter_edits",
+    "ready/test_plan.py": "model: ready; ready: drafts left_out levels naming places; reply: ready_words",
+    "ready/test_render.py": "ready: sources",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
     "listen/test_player_process.py": "listen: plan voices",

@@ -29,6 +29,7 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 from deep_tally.check.assess import assess
 from deep_tally.compare.job import compare_song
 from deep_tally.intake.corrected import with_corrections
+from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.intake.walk import take_in
 from deep_tally.measure.job import measure_entry
 from deep_tally.model.brief import DEFAULT_BRIEF, parse_brief
@@ -42,7 +43,6 @@ from deep_tally.reply.formats.text import to_text
 from deep_tally.reply.letter import write_letter
 from deep_tally.session.brief_library import BriefLibrary
 from deep_tally.session.corrections import recall
-from deep_tally.intake.fingerprint import fingerprints
 from deep_tally.session.words import vocabulary_at_hand, words_path
 from mutations import hurt_anywhere, long_seeds, mutated, seeds, tagged_wav, wide_seed
 

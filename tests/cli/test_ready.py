@@ -41,7 +41,7 @@ def test_with_write_it_is_there_and_proved(sent: Path, tmp_path: Path) -> None:
     done = run("ready", sent, "--to", tmp_path / "out", "--write")
     assert done.returncode == 0, done.stderr
     assert "All 5 copies were read back: every sample is what the plan says." in done.stderr
-    assert "The same checks find nothing left to fix in them." in done.stderr
+    assert "The same checks find nothing left to fix." in done.stderr
     manifest = json.loads((tmp_path / "out" / "manifest.json").read_text("utf-8"))
     planned = json.loads(run("ready", sent, "--to", tmp_path / "other", "--json", "-").stdout)
     for copy in manifest["copies"]:

@@ -4,14 +4,24 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import get_args
 
 import pytest
 
 from deep_tally.model.corrections import Corrections
 from deep_tally.model.files import Damage, Role
+from deep_tally.model.language import in_language
 from deep_tally.model.phrase import Phrase
-from deep_tally.model.ready import STEPS, ReadyChoices, Submix
+from deep_tally.model.ready import STEPS, ReadyChoices, Reason, Submix, Trouble
 from deep_tally.names.plan import DEFAULT_PATTERN
+from deep_tally.reply.ready_words import (
+    REASONS,
+    STEP_NAMES,
+    TROUBLES,
+    conflict_words,
+    copy_words,
+    proof_words,
+)
 from ready.planned import copy_of, out_of, plan_of, spans, steps
 from tracks import RATE, SECONDS, brief, others, runs, song_of, stereo, track
 
@@ -312,6 +322,49 @@ def test_a_rate_is_converted_only_where_it_is_asked() -> None:
     assert (copy.rate_hz, copy.frames, copy.is_exact) == (48_000, WHOLE, False)
     assert copy.step("rate").figures == {"from_hz": 44_100.0, "to_hz": 48_000.0}  # type: ignore[union-attr]
     assert copy_of(plan, "02 Drum.wav").is_exact
+
+
+# -- words ---------------------------------------------------------------------------------------
+
+
+def test_every_step_reason_and_trouble_has_words() -> None:
+    assert set(STEP_NAMES) == set(STEPS)
+    assert set(REASONS) == set(get_args(Reason))
+    assert set(TROUBLES) == set(get_args(Trouble))
+
+
+def test_what_happens_to_a_copy_is_one_line_with_figures() -> None:
+    short = track("1 Horn.wav", frames=WHOLE - 10 * RATE, first_sound_frame=0, last_sound_frame=20 * RATE)
+    copy = copy_of(plan_of(short, places={"1 Horn.wav": 4 * RATE}), "1 Horn.wav")
+    said = "put 4 s later by hand; 4 s of silence before, 6 s after; was 1 Horn.wav"
+    assert copy_words(copy) == said
+    folded = copy_of(plan_of(stereo("01 Pad.wav", greatest_difference=0.0, levels=(-20.0, -20.0))), "01 Pad.wav")
+    assert copy_words(folded) == "made mono: both sides are the same"
+    over = track("01 Voice.wav", sample_format="float", bits=32, sample_peak_by_channel_dbfs=(2.0,), overs=runs(3))
+    fixed = copy_of(plan_of(over, brief=brief(sample_formats=("int",))), "01 Voice.wav")
+    assert copy_words(fixed) == "turned down by 8.0 dB with all others; saved with 24 bit, dithered"
+    assert copy_words(copy_of(plan_of(), "02 Drum.wav")) == "copied as it is"
+    with in_language("de"):
+        assert copy_words(copy).startswith("4 s später gelegt, von Hand; davor 4 s Stille, danach 6 s")
+
+
+def test_a_panned_sound_says_how_to_pan_it_again() -> None:
+    panned = stereo("01 Horn.wav", levels=(-20.0, -26.0), residual_db=-90.0, correlation=1.0, greatest_difference=0.1)
+    # tan of the angle is 10^(-6/20): 26.6 degrees, which is 41 % to the left; together 0.97 dB over one side.
+    assert copy_words(copy_of(plan_of(panned), "01 Horn.wav")) == "made mono: pan it 41 % left and turn it up by 1.0 dB"
+
+
+def test_what_stands_in_the_way_is_said_with_what_to_do() -> None:
+    own = Corrections(names={"1 Horn.wav": "same", "02 Drum.wav": "same"})
+    words = [conflict_words(conflict) for conflict in plan_of(track("1 Horn.wav"), corrections=own).conflicts]
+    assert words[0] == (
+        "Two copies would get the name “same.wav”: 1 Horn.wav and 02 Drum.wav. Give one of them a name of its own."
+    )
+    assert next(iter(proof_words(copies=1, error_dbfs=-math.inf, left=0))).startswith("The copy was read back")
+    assert list(proof_words(copies=3, error_dbfs=-144.5, left=2)) == [
+        "All 3 copies were read back: they are off by −144.5 dBFS at most, which is the rounding.",
+        "The same checks still find 2 things to fix.",
+    ]
 
 
 # -- names ---------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -72,11 +73,10 @@ def test_the_same_plan_goes_on_and_another_does_not(tmp_path: Path, client: Clie
 def test_a_disk_with_too_little_room_is_said_before_anything_is_written(
     tmp_path: Path, client: ClientFiles, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    usage = shutil.disk_usage(tmp_path)
-    monkeypatch.setattr(shutil, "disk_usage", lambda _: usage._replace(free=50_000_000))
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=50_000_000))
     words = refused(tmp_path / "out", client)
     assert "the copies take 67 MB, and 50 MB are free; free some" in words
-    monkeypatch.setattr(shutil, "disk_usage", lambda _: usage._replace(free=68_000_000))
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=68_000_000))
     require_target(tmp_path / "out", PLAN, client)
 
 

@@ -148,7 +148,7 @@ def test_what_is_half_written_has_not_its_name(tmp_path: Path, monkeypatch: pyte
         path.write_bytes(b"RIFF")
         raise OSError(28, os.strerror(28))
 
-    monkeypatch.setattr(module, "_put", full)
+    monkeypatch.setattr(module, "put_samples", full)
     error = write_copy(lambda done, total: None, job_of(made, {"a": a}, tmp_path / "out"))
     assert isinstance(error, CannotWrite)
     assert "it cannot be written (No space left on device)" in str(error)
@@ -164,7 +164,7 @@ def test_a_disk_that_stores_something_else_is_found_out(
 ) -> None:
     a = source(tmp_path / "a.wav", noise(RATE))
     made = copy(Piece(path="a", sides=(0,), at=0, skip=0, frames=RATE), frames=RATE)
-    put = module._put
+    put = module.put_samples
 
     def badly(path: Path, *rest: object) -> None:
         put(path, *rest)  # type: ignore[arg-type]
@@ -172,7 +172,7 @@ def test_a_disk_that_stores_something_else_is_found_out(
         stored[len(stored) - 3 * (RATE - frame)] ^= 1  # the lowest bit of one sample
         path.write_bytes(stored)
 
-    monkeypatch.setattr(module, "_put", badly)
+    monkeypatch.setattr(module, "put_samples", badly)
     error = write_copy(lambda done, total: None, job_of(made, {"a": a}, tmp_path / "out"))
     assert isinstance(error, CannotWrite)
     assert "what was read back is not what was written" in str(error)
@@ -185,7 +185,7 @@ def test_padding_that_is_not_zero_is_found_out_though_dither_would_be_as_loud(
     a = source(tmp_path / "a.wav", noise(1000))
     piece = Piece(path="a", sides=(0,), at=500, skip=0, frames=1000, gain=0.5)
     made = copy(piece, frames=2000, is_exact=False)
-    put = module._put
+    put = module.put_samples
 
     def badly(path: Path, *rest: object) -> None:
         put(path, *rest)  # type: ignore[arg-type]
@@ -194,7 +194,7 @@ def test_padding_that_is_not_zero_is_found_out_though_dither_would_be_as_loud(
         path.write_bytes(stored)
 
     write(replace(made, name="good.wav"), {"a": a}, tmp_path / "out")
-    monkeypatch.setattr(module, "_put", badly)
+    monkeypatch.setattr(module, "put_samples", badly)
     error = write_copy(lambda done, total: None, job_of(made, {"a": a}, tmp_path / "out"))
     assert isinstance(error, CannotWrite)
 

@@ -112,7 +112,7 @@ def _write(progress: OnProgress, folder: Path, job: CopyJob) -> Proved:
             except CannotWrite:
                 target.unlink()
         with _open(job) as readers:
-            _put(unfinished, job, render(job.copy, readers), lambda done: progress(done, work))
+            put_samples(unfinished, job, render(job.copy, readers), lambda done: progress(done, work))
         proved = _proved(unfinished, job, lambda done: progress(job.copy.frames + done, work))
         os.replace(unfinished, target)
         _sync(target.parent)
@@ -129,7 +129,8 @@ def _open(job: CopyJob) -> Iterator[dict[str, SoundReader]]:
         yield {path: stack.enter_context(open_sound(job.sources[path])) for path in job.copy.sources}
 
 
-def _put(path: Path, job: CopyJob, blocks: Iterator[Rendered], on_done: Callable[[int], None]) -> None:
+def put_samples(path: Path, job: CopyJob, blocks: Iterator[Rendered], on_done: Callable[[int], None]) -> None:
+    """Write all of a copy to a file, and to the disk."""
     if job.copy.container == "flac":
         _put_flac(path, job, blocks, on_done)
     else:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from types import MappingProxyType
 
 from deep_tally.model.language import gettext as _
-from deep_tally.model.language import marked
+from deep_tally.model.language import marked, ngettext
 from deep_tally.model.ready import Conflict, Copy, Reason, Step, StepName, Trouble
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import decibels, duration, kilohertz, listed, signed
@@ -204,12 +204,23 @@ _WORDS: Mapping[StepName, Callable[[Step, Copy], str]] = MappingProxyType(
 def proof_words(*, copies: int, error_dbfs: float, left: int) -> Iterator[str]:
     """What was proved of a copy that is written, a sentence each."""
     if error_dbfs == float("-inf"):
-        yield _("All {number} copies were read back: every sample is what the plan says.").format(number=copies)
+        yield ngettext(
+            "The copy was read back: every sample is what the plan says.",
+            "All {number} copies were read back: every sample is what the plan says.",
+            copies,
+        )
     else:
-        yield _("All {number} copies were read back: they are off by {level} at most, which is the dither.").format(
-            number=copies, level=decibels(error_dbfs, "dBFS")
+        yield ngettext(
+            "The copy was read back: it is off by {level}, which is the rounding.",
+            "All {number} copies were read back: they are off by {level} at most, which is the rounding.",
+            copies,
+            level=decibels(error_dbfs, "dBFS"),
         )
     if left:
-        yield _("The same checks still find {number} things to fix in them.").format(number=left)
+        yield ngettext(
+            "The same checks still find one thing to fix.",
+            "The same checks still find {number} things to fix.",
+            left,
+        )
     else:
-        yield _("The same checks find nothing left to fix in them.")
+        yield _("The same checks find nothing left to fix.")
