@@ -25,6 +25,7 @@ ALLOWED |= {"app": {*ENGINE, "reply", "views", "demo", "listen", "app"}}
 ALLOWED["listen"] = {"model", "work", "intake", "measure", "listen"}
 ALLOWED["ready"] = {"model", "names", "intake", "work", "ready"}
 ALLOWED["engine"] |= {"ready"}
+ALLOWED["reply"] |= {"ready"}
 ALLOWED["cli"] |= {"ready"}
 ALLOWED["app"] |= {"ready"}
 ALLOWED["names"] -= {"work"}
@@ -275,6 +276,7 @@ TOGETHER = {
     "reply/test_edits.py": "model: letter_edits",
     "ready/test_plan.py": "model: ready; ready: drafts left_out levels naming places; reply: ready_words",
     "ready/test_render.py": "ready: sources",
+    "engine/test_ready_run.py": "reply: ready_folder",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",
     "listen/test_player_process.py": "listen: plan voices",

@@ -29,6 +29,7 @@ from deep_tally.model.ready import AS_PLANNED, ReadyChoices, ReadyPlan
 from deep_tally.ready.plan import plan_ready
 from deep_tally.ready.target import JOURNAL
 from deep_tally.ready.write import CopyJob, write_copy
+from deep_tally.reply.ready_folder import hand_overs
 from ready.written import MADE
 
 RATE, SECONDS = 48_000, 6
@@ -81,6 +82,7 @@ def ready(
         contents=run.contents,
         client=run.client,
         brief=run.brief,
+        hand_overs=tuple(hand_overs(run.delivery, plan, {e.path: e.source for e in run.intake.entries})),
         **options,
     )
 
@@ -135,6 +137,10 @@ def test_the_copy_has_nothing_left_to_fix_is_proved_and_no_original_is_touched(
         assert digest == before[str(tmp_path / "Tide 96 BPM" / source)]
     assert sum(isinstance(event, CopyWritten) for event in events) == len(manifest["copies"])
     assert {soundfile.info(tmp_path / "out" / c["copy"]).frames for c in manifest["copies"]} == {SECONDS * RATE}
+    beside = {p.name: p for p in (tmp_path / "out" / "Session").iterdir()}
+    assert sorted(beside) == ["Click 96 BPM.wav", "Edit list.otio", "Session sheet.html", "Tempo map.mid"]
+    assert "05 Pad.wav" in beside["Session sheet.html"].read_text("utf-8")
+    assert soundfile.info(beside["Click 96 BPM.wav"]).frames == SECONDS * RATE
 
 
 def test_the_sum_of_the_copies_is_the_sum_of_the_sources(faulty: CheckRun, tmp_path: Path) -> None:
@@ -177,7 +183,7 @@ def test_files_that_changed_since_stop_it_before_anything_is_written(faulty: Che
 
 def test_what_was_just_measured_is_not_measured_again(faulty: CheckRun, tmp_path: Path) -> None:
     with ready(faulty, tmp_path / "out", is_just_measured=True) as run:
-        assert {event.stage for event in run if hasattr(event, "stage")} == {"writing", "checking"}
+        assert {event.stage for event in run if hasattr(event, "stage")} == {"writing", "checking", "handing-over"}
 
 
 def test_an_interrupted_run_goes_on_where_it_stopped(faulty: CheckRun, tmp_path: Path) -> None:

@@ -19,6 +19,7 @@ from deep_tally.ready.target import require_target
 from deep_tally.ready.write import SourceChanged
 from deep_tally.reply.action_words import readable
 from deep_tally.reply.numbers import count
+from deep_tally.reply.ready_folder import hand_overs
 from deep_tally.reply.ready_words import conflict_words, copy_words, proof_words, reason_words
 from deep_tally.session.brief_library import named_brief
 from deep_tally.work.atomic import write_atomically
@@ -119,14 +120,17 @@ def _write(run: CheckRun, plan: ReadyPlan, to: Path) -> int:
     assert run.intake is not None
     assert run.delivery is not None
     is_saved = run.opened is not None and run.opened.is_saved_check
+    entries = {entry.path: entry for entry in run.intake.entries}
+    sources = {path: entry.source for path, entry in entries.items()}
     with ReadyRun(
         plan,
         to,
-        entries={entry.path: entry for entry in run.intake.entries},
+        entries=entries,
         delivery=run.delivery,
         contents=run.contents,
         client=run.client,
         brief=run.brief,
+        hand_overs=tuple(hand_overs(run.delivery, plan, sources)),
         is_just_measured=not is_saved,
     ) as writing:
         for event in writing:

@@ -6,7 +6,7 @@ all: a run of the same plan goes on where this one stopped.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -22,13 +22,14 @@ from deep_tally.model.findings import Action, Finding
 from deep_tally.model.measures import Measures
 from deep_tally.model.phrase import Phrase
 from deep_tally.model.ready import ReadyPlan
+from deep_tally.ready.hand_over import HandOver, write_hand_over
 from deep_tally.ready.manifest import to_csv, to_json
 from deep_tally.ready.target import begin, end, require_target
 from deep_tally.ready.write import CopyJob, Proved, SourceChanged, write_copy
 from deep_tally.work.atomic import write_atomically
 from deep_tally.work.crew import Crew, Failed, Progress, Report, Returned
 
-Stage = Literal["comparing", "writing", "checking", "done"]
+Stage = Literal["comparing", "writing", "checking", "handing-over", "done"]
 
 MANIFEST, TABLE = "manifest.json", "manifest.csv"
 _JOBS = "deep_tally.ready.write"
@@ -91,6 +92,8 @@ class ReadyRun:
         What nothing is written over, or into.
     brief : Brief
         What the copies are checked by.
+    hand_overs : sequence of HandOver
+        What lies beside the copies.
     is_just_measured : bool
         Whether the files were measured a moment ago, and need not be measured again.
 
@@ -110,6 +113,7 @@ class ReadyRun:
         contents: Mapping[str, str],
         client: ClientFiles,
         brief: Brief,
+        hand_overs: Sequence[HandOver] = (),
         is_just_measured: bool = False,
     ) -> None:
         require_target(folder, plan, client)
@@ -123,6 +127,10 @@ class ReadyRun:
         self._unchanged: set[str] = set()
         self._at_work: dict[str, int] = {}
         self._check: CheckRun | None = None
+        self._checked: Delivery | None = None
+        self._hand_overs = tuple(hand_overs)
+        self._handed_over = 0
+        self._made = datetime.now().astimezone()
         self.stage: Stage = "comparing"
         if is_just_measured:
             self._unchanged = set(self._sources)
@@ -147,6 +155,8 @@ class ReadyRun:
                 return self._poll_check(timeout_s)
             if self.stage == "comparing" and len(self._unchanged) == len(self._sources):
                 self._begin()
+            if self.stage == "handing-over" and self._handed_over == len(self._hand_overs):
+                return [self._finish()]
             events = [event for report in self._crew.poll(timeout_s) for event in self._take(report)]
             if self.stage == "writing" and len(self._proved) == len(self.plan.copies):
                 self._begin_check()
@@ -172,6 +182,9 @@ class ReadyRun:
             return [self._going()]
         if isinstance(report.value, DeepTallyError):
             return self._stop(report.value)
+        if self.stage == "handing-over":
+            self._handed_over += 1
+            return [self._going()]
         self._proved[report.value.name] = report.value
         return [CopyWritten(report.value), self._going()]
 
@@ -179,6 +192,8 @@ class ReadyRun:
         """Frames are what is counted: twice, for what is written is read back."""
         if self.stage == "comparing":
             return Going(self.stage, len(self._unchanged), len(self._sources))
+        if self.stage == "handing-over":
+            return Going(self.stage, self._handed_over, len(self._hand_overs))
         whole = {copy.name: 2 * copy.frames for copy in self.plan.copies}
         done = sum(whole[name] for name in self._proved) + sum(self._at_work.values())
         return Going(self.stage, done, sum(whole.values()))
@@ -188,21 +203,19 @@ class ReadyRun:
         self.stage = "writing"
         self._at_work = {}
         begin(self.folder, self.plan)
-        made = datetime.now().astimezone()
         for copy in sorted(self.plan.copies, key=lambda copy: -copy.frames * copy.channels):
             job = CopyJob(
                 copy=copy,
                 sources={path: self._entries[path].source for path in copy.sources},
                 contents={path: self._contents[path] for path in copy.sources if path in self._contents},
                 folder=self.folder,
-                made=made,
+                made=self._made,
             )
             self._crew.submit(copy.name, write_copy, job)
 
     def _begin_check(self) -> None:
         """The copies are a delivery of their own: the same checks say what is left to fix."""
         self.stage = "checking"
-        self._crew.close()
         self._check = CheckRun([self.folder], self._brief, is_cached=False, is_fresh=True)
         self._check.match_job = None
 
@@ -217,9 +230,15 @@ class ReadyRun:
         if assessed is None:
             done = sum(track.is_done for track in check.tracks)
             return [Going("checking", done, max(1, len(check.tracks)))]
-        return [self._finish(assessed.delivery)]
+        self._checked = assessed.delivery
+        self.stage = "handing-over"
+        for number, hand_over in enumerate(self._hand_overs):
+            self._crew.submit(f"{number}", write_hand_over, hand_over, self.folder, self._made)
+        return [self._going()]
 
-    def _finish(self, delivery: Delivery) -> Finished:
+    def _finish(self) -> Finished:
+        delivery = self._checked
+        assert delivery is not None
         digests = {name: (p.sha256_copy, p.sha256_sources) for name, p in self._proved.items()}
         write_atomically(to_csv(self.plan, digests), self.folder / TABLE)
         manifest = self.folder / MANIFEST

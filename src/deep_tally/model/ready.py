@@ -172,9 +172,23 @@ class Conflict:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ReadySong:
+    """Where the copies of one song lie, and in time: from `start_s` to `end_s` of the song as it was sent.
+
+    `folder` is inside the target, with a slash at its end; empty where there is one song.
+    """
+
+    name: str
+    folder: str
+    start_s: float
+    end_s: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ReadyPlan:
     """What is written, what is left out, and what stands in the way."""
 
+    songs: tuple[ReadySong, ...] = ()
     copies: tuple[Copy, ...] = ()
     left_out: tuple[LeftOut, ...] = ()
     conflicts: tuple[Conflict, ...] = ()

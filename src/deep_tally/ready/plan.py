@@ -20,6 +20,7 @@ from deep_tally.model.ready import (
     Piece,
     ReadyChoices,
     ReadyPlan,
+    ReadySong,
     Step,
 )
 from deep_tally.names.pattern import storable
@@ -58,16 +59,18 @@ def plan_ready(
     PatternRefused
         No names can be made of the user's pattern.
     """
+    songs: list[ReadySong] = []
     copies: list[Copy] = []
     left_out: list[LeftOut] = []
     conflicts: list[Conflict] = []
     for song in delivery.sets:
         planner = _Song(song, delivery, brief, corrections, choices)
+        songs.append(planner.of_song)
         copies += planner.copies
         left_out += planner.left_out
         conflicts += planner.conflicts
     left_out += [LeftOut(source=entry.path, reason="role") for entry in delivery.others]
-    return ReadyPlan(copies=tuple(copies), left_out=tuple(left_out), conflicts=tuple(conflicts))
+    return ReadyPlan(songs=tuple(songs), copies=tuple(copies), left_out=tuple(left_out), conflicts=tuple(conflicts))
 
 
 class _Song:
@@ -91,6 +94,9 @@ class _Song:
             self._copy(draft, lay(song, draft, spans, bounds, choices), levels, f"{folder}{name}")
             for draft, name in zip(drafts, names, strict=True)
         ]
+        self.of_song = ReadySong(
+            name=song.name, folder=folder, start_s=float(bounds.start_s), end_s=float(bounds.end_s)
+        )
         reference = self._time_reference(paths)
         self.copies = tuple(self._stamped(copy, reference, float(bounds.start_s)) for copy, _ in made)
         self.conflicts = (
