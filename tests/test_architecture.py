@@ -260,6 +260,7 @@ TOGETHER = {
     "session/test_engineer.py": "model: paper",
     "views/test_rows.py": "views: cell_texts columns filter",
     "app/test_line_up.py": "views: time_axis",
+    "app/test_ready_view.py": "views: ready_rows",
     "app/test_reliability.py": "views: not_checked",
     "reply/test_save.py": "work: atomic",
     "reply/test_letter.py": (

@@ -24,7 +24,7 @@ KEYS: tuple[tuple[str, tuple[tuple[str, str], ...]], ...] = (
             ("Alt+Up / Alt+Down", "In the reply: move the paragraph"),
             ("Ctrl+B", "The brief beside the view"),
             ("Alt+B", "Another brief, when it is open"),
-            ("Ctrl+7 / 8", "The client's page / the rounds"),
+            ("Ctrl+7 / 8 / 9", "The client's page / the rounds / the ready copy"),
             ("Ctrl+Shift+N", "Open the next round"),
             ("Ctrl+Shift+S", "Save the check somewhere else"),
             ("Ctrl+Alt+S", "Save the session sheet"),

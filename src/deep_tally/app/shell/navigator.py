@@ -72,6 +72,13 @@ class Navigator:
             self.show_page(self._window.reply)
             self._window.reply.text.setFocus()
 
+    def show_ready(self) -> None:
+        """Go to the ready copy."""
+        if self._is_assessed():
+            self.show_page(self._window.ready)
+            self._window.presenter.fill_page()
+            self._window.ready.list.setFocus()
+
     def show_rounds(self) -> None:
         """Go to the rounds, when there is one before this."""
         if self._is_assessed():
@@ -147,6 +154,7 @@ class Navigator:
             window.names: window.steps.names,
             window.reply: window.steps.reply,
             window.rounds: window.steps.rounds,
+            window.ready: window.steps.ready,
         }
         window.steps.mark(steps.get(page))
         window.steps.show_sheet_tools(page is window.desk)

@@ -183,6 +183,9 @@ class Presenter(QObject):
             self._window.parts.show_all(delivery, self._state.corrections, self._state.brief)
         elif page is self._window.rounds:
             self._fill_rounds(delivery)
+        elif page is self._window.ready:
+            is_whole = not (self._is_matching or self._state.is_measuring)
+            self._window.ready.show_all(delivery, self._state.corrections, self._state.brief, is_whole=is_whole)
         elif page is self._window.names:
             self._window.names.show_all(delivery, self._state.corrections, self._state.brief)
 

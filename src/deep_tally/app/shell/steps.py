@@ -25,6 +25,7 @@ class Steps(QWidget):
         self.parts = _step("Parts", "The requested parts and the files received for them (Ctrl+4)")
         self.names = _step("Names", "New names for the ready copy (Ctrl+5)")
         self.reply = _step("Reply", "The reply to the client (Ctrl+6)")
+        self.ready = _step("Ready copy", "A mended second folder for the mix session (Ctrl+9)")
         self.rounds = _step("Rounds", "This round against the one before (Ctrl+8)")
         self.rounds.hide()
         self.brief_button = plain_button(
@@ -56,7 +57,7 @@ class Steps(QWidget):
     @property
     def all(self) -> tuple[QPushButton, ...]:
         """The steps, in order."""
-        return (self.sheet, self.line_up, self.mix_match, self.parts, self.names, self.reply, self.rounds)
+        return (self.sheet, self.line_up, self.mix_match, self.parts, self.names, self.reply, self.ready, self.rounds)
 
     def mark(self, current: QPushButton | None) -> None:
         """Mark the step of the view that is shown; None for one that is no step."""

@@ -33,6 +33,7 @@ class ViewMenu:
         add_action(view, "&Reply", window.navigator.show_reply, "Ctrl+6")
         add_action(view, "The client's &page", window.navigator.show_paper, "Ctrl+7")
         add_action(view, "R&ounds", window.navigator.show_rounds, "Ctrl+8")
+        add_action(view, "Read&y copy", window.navigator.show_ready, "Ctrl+9")
         add_action(view, "The &brief beside the sheet", window.navigator.toggle_brief, "Ctrl+B")
         add_action(view, "&Find a file", window.filter.go_find, QKeySequence.StandardKey.Find)
         view.addSeparator()

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from deep_tally.app.pages.reply_view import ReplyView
     from deep_tally.app.parts.parts_view import PartsView
     from deep_tally.app.player.player_bar import PlayerBar
+    from deep_tally.app.ready.ready_view import ReadyView
     from deep_tally.app.rounds.rounds_view import RoundsView
     from deep_tally.app.sheet.sheet_view import SheetView
     from deep_tally.app.shell.brief_menu import BriefMenu
@@ -52,6 +53,7 @@ if TYPE_CHECKING:
     from deep_tally.app.shell.picture_saver import PictureSaver
     from deep_tally.app.shell.playback import Playback
     from deep_tally.app.shell.presenter import Presenter
+    from deep_tally.app.shell.ready_writing import ReadyWriting
     from deep_tally.app.shell.sheet_filter import SheetFilter
     from deep_tally.app.shell.state import CheckState
 
@@ -87,6 +89,8 @@ class Window(QMainWindow):
     mix_match: MixMatchView
     parts: PartsView
     names: NamesView
+    ready: ReadyView
+    ready_writing: ReadyWriting
     rounds: RoundsView
     paper: PaperView
 
@@ -149,6 +153,7 @@ class Window(QMainWindow):
         from deep_tally.app.shell.picture_saver import PictureSaver
         from deep_tally.app.shell.playback import Playback
         from deep_tally.app.shell.presenter import Presenter
+        from deep_tally.app.shell.ready_writing import ReadyWriting
         from deep_tally.app.shell.sheet_filter import SheetFilter
         from deep_tally.app.shell.state import CheckState
         from deep_tally.app.shell.wiring import Wiring
@@ -166,6 +171,7 @@ class Window(QMainWindow):
         self.menus.furnish()
         self.deciding = Deciding(self)
         self.exports = Exports(self)
+        self.ready_writing = ReadyWriting(self)
         self._wiring = Wiring(self)
         self.offers = Offers(self)
         if (split := self.settings.state("splitter")) is not None:
@@ -186,6 +192,7 @@ class Window(QMainWindow):
         from deep_tally.app.pages.reply_view import ReplyView
         from deep_tally.app.parts.parts_view import PartsView
         from deep_tally.app.player.player_bar import PlayerBar
+        from deep_tally.app.ready.ready_view import ReadyView
         from deep_tally.app.rounds.rounds_view import RoundsView
         from deep_tally.app.sheet.sheet_view import SheetView
         from deep_tally.app.shell.likely_strip import LikelyStrip
@@ -203,6 +210,7 @@ class Window(QMainWindow):
         self.parts = PartsView(self.theme)
         self.names = NamesView(self.theme, self.settings)
         self.rounds = RoundsView(self.theme)
+        self.ready = ReadyView(self.theme)
         self.paper = PaperView(self.theme, self.settings)
 
     def _place_views(self) -> None:
@@ -218,7 +226,7 @@ class Window(QMainWindow):
         self.splitter.setStretchFactor(0, 3)
         self.splitter.setStretchFactor(1, 1)
         self.splitter.setSizes([410, 240])
-        pages = (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.rounds, self.paper)
+        pages = (self.line_up, self.mix_match, self.parts, self.names, self.reply, self.ready, self.rounds, self.paper)
         for page in pages:
             self.pages.addWidget(page)
         for part in (*pages, self.player_bar):
@@ -300,7 +308,7 @@ class Window(QMainWindow):
 
     @property
     def _is_saving(self) -> bool:
-        return self.state.clerks.is_saving or self.state.autosave.is_busy
+        return self.state.clerks.is_saving or self.state.autosave.is_busy or self.ready_writing.is_busy
 
     def save_check_as(self) -> None:
         """Ask where the check is to be saved from now on."""
@@ -326,12 +334,14 @@ class Window(QMainWindow):
             # What waits is written in a moment; whoever closes the window once more does not want to wait.
             self._closes_when_saved = True
             what = "A page" if self.state.clerks.is_saving else "The check"
+            what = "The ready copy" if self.ready_writing.is_busy else what
             self.say(f"{what} is being saved; the window closes when that is done. Close it again to stop waiting.")
             event.ignore()
             return
         self.settings.set_state("window", self.saveGeometry())
         if self._furnished:
             self.settings.set_state("splitter", self.splitter.saveState())
+            self.ready_writing.close()
             self.listening.close()
             self.state.close()
         super().closeEvent(event)

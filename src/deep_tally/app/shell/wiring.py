@@ -34,6 +34,7 @@ class Wiring(QObject):
             self._window.brief_menu.said,
             self._window.names.said,
             self._window.paper.said,
+            self._window.ready.said,
         ):
             said.connect(self._window.say)
 
@@ -79,6 +80,7 @@ class Wiring(QObject):
             (steps.names, window.navigator.show_names),
             (steps.reply, window.navigator.show_reply),
             (steps.rounds, window.navigator.show_rounds),
+            (steps.ready, window.navigator.show_ready),
             (window.band.next, window.navigator.next_step),
         ):
             step.clicked.connect(show)
@@ -105,6 +107,10 @@ class Wiring(QObject):
         window.rounds.file_wanted.connect(window.navigator.show_in_sheet)
         window.rounds.partial_wanted.connect(lambda partial: state.next_round.join_again(partial=partial))
         window.rounds.history_wanted.connect(lambda: window.exports.save_history())
+        window.ready.corrected.connect(state.correct)
+        window.ready.write_wanted.connect(window.ready_writing.ask)
+        window.ready.cancel_wanted.connect(window.ready_writing.cancel)
+        state.opening.connect(lambda words, name: window.ready_writing.cancel())
         window.mix_match.mix_named.connect(state.sorter.set_rough_mix)
         window.reply.written.connect(self._keep_letter)
         window.playback.changed.connect(window.navigator.show_player)

@@ -1,0 +1,1 @@
+"""The ready copy: its plan, before and after, and how far it is written."""
