@@ -20,7 +20,7 @@ from measuring import (
     time_by_length,
 )
 
-_PARTS = ("starting", "speed", "memory", "time", "matching", "window", "lanes", "playing", "soak")
+_PARTS = ("starting", "speed", "memory", "time", "matching", "ready", "window", "lanes", "playing", "soak")
 _KNOWN_FILES = 100
 _SOAK_FILES, _SOAK_CYCLES = 24, 60
 _MANY_FILES, _MANY_MINUTES = 80, 2.0
@@ -59,6 +59,10 @@ def main() -> None:
 
             for files, asked_s in _MATCHED:
                 match_files(folder / f"matching {files}", files, chosen.minutes, asked_s)
+        if "ready" in parts:
+            from ready import write_against_copying
+
+            write_against_copying(folder / "ready", chosen.files, chosen.minutes, chosen.rounds)
         if "window" in parts:
             from window import feel
 

@@ -277,6 +277,7 @@ TOGETHER = {
     "reply/test_edits.py": "model: letter_edits",
     "ready/test_plan.py": "model: ready; ready: drafts left_out levels naming places; reply: ready_words",
     "ready/test_render.py": "ready: sources",
+    "ready/test_write.py": "ready: raw",
     "engine/test_ready_run.py": "reply: ready_folder",
     "cli/test_command.py": "reply: incomplete_words; cli: check ends main progress recalled running",
     "cli/test_briefs_and_names.py": "reply: name_words; cli: brief names",

@@ -88,6 +88,45 @@ def test_flac_is_tested_by_its_own_program(tmp_path: Path) -> None:
     assert done.returncode == 0, done.stderr
 
 
+@pytest.mark.parametrize("container", ["WAV", "AIFF"])
+@pytest.mark.parametrize("subtype", ["PCM_16", "PCM_24", "FLOAT"])
+def test_sides_are_rearranged_byte_by_byte(container: str, subtype: str, tmp_path: Path) -> None:
+    """Joined, crossed, folded and in pieces, over more than one block."""
+    frames = (1 << 18) + 5000
+    one = noise(frames, 2, bits=16, seed=1)
+    two = noise(frames, 1, bits=16, seed=2)
+    sources = {
+        "one": source(tmp_path / "one", one, subtype=subtype, format=container),
+        "two": source(tmp_path / "two", two, subtype=subtype, format=container),
+    }
+    bits, is_float = int(subtype[-2:]) if subtype != "FLOAT" else 32, subtype == "FLOAT"
+    made = copy(
+        Piece(path="one", sides=(1, None), at=3000, skip=70, frames=frames - 70),
+        Piece(path="two", sides=(None, 0), at=0, skip=0, frames=frames - 9),
+        frames=frames + 9000,
+        bits=bits,
+        is_float=is_float,
+    )
+    assert write(made, sources, tmp_path / "out").error_dbfs == -math.inf
+    back = read(tmp_path / "out" / "01 Copy.wav")
+    wanted = np.zeros((frames + 9000, 2))
+    wanted[3000 : 3000 + frames - 70, 0] = one[70:, 1]
+    wanted[: frames - 9, 1] = two[: frames - 9, 0]
+    assert np.array_equal(back, wanted)
+
+
+def test_eight_bits_are_silent_in_the_middle_of_their_codes(tmp_path: Path) -> None:
+    samples = noise(1000, bits=8)
+    a = source(tmp_path / "a.wav", samples, subtype="PCM_U8")
+    write(
+        copy(Piece(path="a", sides=(0,), at=50, skip=0, frames=1000), frames=1100, bits=8), {"a": a}, tmp_path / "out"
+    )
+    back = read(tmp_path / "out" / "01 Copy.wav")
+    assert np.array_equal(back[50:1050], samples)
+    assert not back[:50].any()
+    assert not back[1050:].any()
+
+
 def test_a_decoded_source_is_as_exact(tmp_path: Path) -> None:
     samples = noise(RATE, 2)
     a = source(tmp_path / "a.flac", samples)
@@ -201,7 +240,7 @@ def test_padding_that_is_not_zero_is_found_out_though_dither_would_be_as_loud(
 
 def test_progress_counts_writing_and_reading_back(tmp_path: Path) -> None:
     a = source(tmp_path / "a.wav", noise(4 * (1 << 16)))
-    made = copy(Piece(path="a", sides=(0,), at=0, skip=0, frames=4 << 16), frames=4 << 16)
+    made = copy(Piece(path="a", sides=(0,), at=0, skip=0, frames=4 << 16, gain=0.5), frames=4 << 16, is_exact=False)
     seen: list[tuple[int, int]] = []
     proved = write_copy(lambda done, total: seen.append((done, total)), job_of(made, {"a": a}, tmp_path / "out"))
     assert isinstance(proved, Proved)

@@ -46,8 +46,19 @@ class PcmReader:
         """What the file is."""
         return self._layout.format
 
-    def read(self, start: int, frames: int) -> Block:
-        """See `SoundReader.read`."""
+    @property
+    def layout(self) -> PcmLayout:
+        """Where the samples lie, and how they are stored."""
+        return self._layout
+
+    def read_bytes(self, start: int, frames: int) -> NDArray[np.uint8]:
+        """The bytes of these frames as they are stored; they belong to the reader and change with its next read.
+
+        Raises
+        ------
+        NotCheckedHere
+            The file shrank meanwhile, or the system cannot read it.
+        """
         layout = self._layout
         channels = layout.format.channels
         frames = max(0, min(frames, layout.format.frames - start))
@@ -64,6 +75,14 @@ class PcmReader:
         if got < len(raw):
             remedy = Phrase("do.wait")
             raise NotCheckedHere(self._path.name, Phrase("here.shrank"), remedy)
+        return raw
+
+    def read(self, start: int, frames: int) -> Block:
+        """See `SoundReader.read`."""
+        layout = self._layout
+        channels = layout.format.channels
+        raw = self.read_bytes(start, frames)
+        frames = len(raw) // (channels * layout.sample_bytes)
         samples = self._samples[:, :frames]
         order = ">" if layout.big_endian else "<"
         if layout.format.sample_format != "int":  # what was decoded from a lossy format is float, too

@@ -13,12 +13,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
 from deep_tally.intake.fingerprint import fingerprint
 from deep_tally.model.errors import CannotWrite, DeepTallyError
 from deep_tally.model.phrase import Phrase
 from deep_tally.model.ready import Copy
 from deep_tally.ready.chunks import wave_file
+from deep_tally.ready.raw import can_be_raw, raw_blocks
 from deep_tally.ready.render import Rendered, render
 from deep_tally.ready.rounding import Rounder
 from deep_tally.work.isolated import OnProgress, run_isolated
@@ -26,6 +28,7 @@ from deep_tally.work.isolated import OnProgress, run_isolated
 if TYPE_CHECKING:
     from deep_tally.intake.sound import SoundReader
 
+_Readers = Mapping[str, "SoundReader"]
 UNFINISHED = ".part"
 """What the name of a file ends in until it is whole."""
 _READ = 1 << 20
@@ -112,7 +115,7 @@ def _write(progress: OnProgress, folder: Path, job: CopyJob) -> Proved:
             except CannotWrite:
                 target.unlink()
         with _open(job) as readers:
-            put_samples(unfinished, job, render(job.copy, readers), lambda done: progress(done, work))
+            put_samples(unfinished, job, readers, lambda done: progress(done, work))
         proved = _proved(unfinished, job, lambda done: progress(job.copy.frames + done, work))
         os.replace(unfinished, target)
         _sync(target.parent)
@@ -129,23 +132,33 @@ def _open(job: CopyJob) -> Iterator[dict[str, SoundReader]]:
         yield {path: stack.enter_context(open_sound(job.sources[path])) for path in job.copy.sources}
 
 
-def put_samples(path: Path, job: CopyJob, blocks: Iterator[Rendered], on_done: Callable[[int], None]) -> None:
+def put_samples(path: Path, job: CopyJob, readers: _Readers, on_done: Callable[[int], None]) -> None:
     """Write all of a copy to a file, and to the disk."""
     if job.copy.container == "flac":
-        _put_flac(path, job, blocks, on_done)
+        _put_flac(path, job, render(job.copy, readers), on_done)
     else:
-        around, rounder = wave_file(job.copy, job.made), Rounder(job.copy)
-        with path.open("wb") as file:
+        around = wave_file(job.copy, job.made)
+        with path.open("wb", buffering=0) as file:
             file.write(around.header)
-            for block in blocks:
-                file.write(rounder.stored(block.samples, block.sounding).data)
-                on_done(block.at)
+            for at, stored in _stored(job.copy, readers):
+                file.write(stored.data)
+                on_done(at)
             file.write(around.trailer)
     handle = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
     try:
         os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def _stored(copy: Copy, readers: _Readers) -> Iterator[tuple[int, NDArray[np.uint8]]]:
+    """(first frame, bytes) of a WAV file's samples: those of the sources, or what is made of them."""
+    if can_be_raw(copy, readers):
+        yield from raw_blocks(copy, readers)
+        return
+    rounder = Rounder(copy)
+    for block in render(copy, readers):
+        yield block.at, rounder.stored(block.samples, block.sounding)
 
 
 def _put_flac(path: Path, job: CopyJob, blocks: Iterator[Rendered], on_done: Callable[[int], None]) -> None:
@@ -181,40 +194,59 @@ def _proved(path: Path, job: CopyJob, on_done: Callable[[int], None]) -> Proved:
     CannotWrite
         It is not what it should be.
     """
+    from deep_tally.intake.pcm import PcmReader
     from deep_tally.intake.reading import open_sound
 
     copy = job.copy
-    step = Rounder(copy).step
-    squares, samples_in_all = 0.0, 0
     with open_sound(path) as back, _open(job) as readers:
         sound = back.format
         there = (sound.frames, sound.claimed_frames, sound.channels, sound.rate_hz, sound.sample_format == "float")
         wanted = (copy.frames, copy.frames, copy.channels, copy.rate_hz, copy.is_float)
-        is_same = there == wanted
-        for block in render(copy, readers) if is_same else ():
-            stored = back.read(block.at, len(block.samples)).samples
-            error = np.abs(stored - block.samples)
-            if copy.is_float:
-                allowed = np.abs(block.samples) * _FLOAT_ERROR[copy.bits] + _FLOAT_LEAST
-            else:
-                allowed = np.zeros_like(error)
-                for begin, end in block.sounding if not copy.is_exact else ():
-                    allowed[begin:end] = _STEPS_OFF * step
-            if not bool((error <= allowed).all()):
-                is_same = False
-                break
-            squares += float(np.square(error).sum())
-            samples_in_all += error.size
-            on_done(block.at)
-    if not is_same:
+        rms: float | None = None
+        if there == wanted:
+            is_raw = can_be_raw(copy, readers) and isinstance(back, PcmReader)
+            rms = _same_bytes(copy, back, readers, on_done) if is_raw else _error(copy, back, readers, on_done)
+    if rms is None:
         raise CannotWrite(copy.name, Phrase("ready.proof"), Phrase("ready.try-disk"))
-    rms = math.sqrt(squares / samples_in_all) if samples_in_all else 0.0
     return Proved(
         name=copy.name,
         sha256_copy=sha256_of(path),
         sha256_sources=tuple(sha256_of(job.sources[source]) for source in copy.sources),
         error_dbfs=20 * math.log10(rms) if rms > 0 else -math.inf,
     )
+
+
+def _same_bytes(copy: Copy, back: SoundReader, readers: _Readers, on_done: Callable[[int], None]) -> float | None:
+    """0 where every byte is the source's; None where one is not."""
+    from deep_tally.intake.pcm import PcmReader
+
+    assert isinstance(back, PcmReader)
+    each = copy.channels * copy.bits // 8
+    for at, stored in raw_blocks(copy, readers):
+        if not np.array_equal(back.read_bytes(at, len(stored) // each), stored):
+            return None
+        on_done(at)
+    return 0.0
+
+
+def _error(copy: Copy, back: SoundReader, readers: _Readers, on_done: Callable[[int], None]) -> float | None:
+    """The RMS of what separates a copy from what it is made of; None where that is more than rounding makes."""
+    step = Rounder(copy).step
+    squares, samples_in_all = 0.0, 0
+    for block in render(copy, readers):
+        error = np.abs(back.read(block.at, len(block.samples)).samples - block.samples)
+        if copy.is_float:
+            allowed = np.abs(block.samples) * _FLOAT_ERROR[copy.bits] + _FLOAT_LEAST
+        else:
+            allowed = np.zeros_like(error)
+            for begin, end in block.sounding if not copy.is_exact else ():
+                allowed[begin:end] = _STEPS_OFF * step
+        if not bool((error <= allowed).all()):
+            return None
+        squares += float(np.square(error).sum())
+        samples_in_all += error.size
+        on_done(block.at)
+    return math.sqrt(squares / samples_in_all) if samples_in_all else 0.0
 
 
 def sha256_of(path: Path) -> str:

@@ -40,7 +40,7 @@ REASONS: Mapping[Reason, str] = MappingProxyType(
         "mix-copy": marked("it is a copy of the mix"),
         "group": marked("its members are there"),
         "trigger": marked("it is a trigger and not heard itself"),
-        "role": marked("it is no part of the song"),
+        "role": marked("it is not one of the song's parts"),
     }
 )
 TROUBLES: Mapping[Trouble, str] = MappingProxyType(

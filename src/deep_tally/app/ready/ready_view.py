@@ -98,9 +98,10 @@ class ReadyView(QWidget):
         whole.addWidget(self.trouble)
         whole.addWidget(self._progress())
         whole.addLayout(below, 1)
-        theme.follow(self, self._colour)
         self._shown: tuple[Delivery, Brief] | None = None
         self._is_whole = True
+        theme.follow(self, self._colour)
+        self._colour()
 
     def _progress(self) -> QWidget:
         self.progress = QWidget()

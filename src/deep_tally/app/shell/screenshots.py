@@ -39,7 +39,6 @@ _PARTS = [
     {"part": "harmonium", "channels": 2},
 ]
 _CLASH = 10
-_OVER = "11 Voice lead dry.wav"
 _CUT_OFF = f"{SECOND_SONG}/04 Sub.wav"
 
 
@@ -91,6 +90,8 @@ def _take_all(application: QApplication, window: Window, folder: Path) -> None:
     shoot("mix-match")
     window.navigator.show_reply()
     shoot("reply")
+    window.navigator.show_ready()
+    shoot("ready")
     window.navigator.show_sheet()
     window.sheet.go_to(_CLIPPED)
     window.navigator.open_brief(True)
@@ -141,11 +142,6 @@ def _shoot_bench(application: QApplication, window: Window, shoot: Callable[[str
         _wait(application, lambda name=name: window.bench.pictures[name].is_complete)  # type: ignore[misc]
         shoot(name.casefold())
     window.bench.show_view("Waveform")
-    window.sheet.go_to(_OVER)
-    window.bench.panel.cards[0].click()
-    _wait(application, lambda: window.bench.waveform.has_samples)
-    window.bench.down.click()
-    shoot("turned-down")
 
 
 def _shoot_line_up(application: QApplication, window: Window, shoot: Callable[[str], None]) -> None:
