@@ -120,7 +120,6 @@ class _Song:
             or any(map(is_changed, gains.values()))
             or any(offsets.values())
             or any(sound.rate_hz != laid.rate_hz for sound in sounds)
-            or any(sound.sample_format == "lossy" for sound in sounds)
         )
         bits, is_float = self._depth(draft, sounds, is_exact=is_exact)
         same_depth = all(
