@@ -35,7 +35,7 @@ from deep_tally.ready.hand_over import (
 )
 from ready.planned import plan_of
 from ready.written import MADE
-from tracks import RATE, others, song_of, track
+from tracks import RATE, brief, others, song_of, stereo, track
 
 CHANGING = Timeline(
     tempos=(TempoStep(quarter=0.0, seconds=0.5), TempoStep(quarter=16.0, seconds=0.4)),
@@ -129,6 +129,15 @@ def test_the_edit_list_puts_originals_where_they_belong() -> None:
     assert found["1 Horn.wav"] == (0.0, 0.0, 40.0)
     assert found["1 Tuba #2.wav"] == (10.0, 0.0, 20.0)
     assert found["02 Drum.wav"] == (6.0, 0.0, 40.0)
+
+
+def test_a_file_that_is_split_is_one_clip() -> None:
+    song = song_of([stereo("1 Room.wav"), *others()])
+    plan = plan_of(song=song, brief=brief(stereo="two-monos"))
+    assert sum("1 Room.wav" in copy.sources for copy in plan.copies) == 2
+    sources = {t.path: Path("/sent") / t.path for t in song.tracks}
+    rooms = [c for c in clips_of(plan.songs[0], plan.copies, sources, song) if c.name == "1 Room.wav"]
+    assert [clip.track for clip in rooms] == ["01 Room L.wav"]
 
 
 def hand_over(**changes: object) -> HandOver:

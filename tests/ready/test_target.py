@@ -80,6 +80,15 @@ def test_a_disk_with_too_little_room_is_said_before_anything_is_written(
     require_target(tmp_path / "out", PLAN, client)
 
 
+def test_what_is_written_already_needs_no_more_room(
+    tmp_path: Path, client: ClientFiles, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    begin(tmp_path / "out", PLAN)
+    (tmp_path / "out" / "01 Copy.wav").write_bytes(bytes(5_000_000))
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=64_000_000))
+    require_target(tmp_path / "out", PLAN, client)
+
+
 def test_a_plan_of_nothing_and_a_folder_that_cannot_be_made_are_refused(tmp_path: Path, client: ClientFiles) -> None:
     assert "there is nothing to copy" in refused(tmp_path / "out", client, ReadyPlan())
     (tmp_path / "file").write_bytes(b"")

@@ -15,9 +15,11 @@ import pytest
 import soundfile
 from numpy.typing import NDArray
 
+from deep_tally.intake.reading import open_sound
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.ready import Piece
 from deep_tally.ready import write as module
+from deep_tally.ready.raw import can_be_raw
 from deep_tally.ready.write import Proved, SourceChanged, write_copy
 from ready.written import RATE, copy, job_of, noise, source, write
 
@@ -113,6 +115,56 @@ def test_sides_are_rearranged_byte_by_byte(container: str, subtype: str, tmp_pat
     wanted[3000 : 3000 + frames - 70, 0] = one[70:, 1]
     wanted[: frames - 9, 1] = two[: frames - 9, 0]
     assert np.array_equal(back, wanted)
+
+
+def test_a_whole_file_of_the_other_byte_order_is_turned_round(tmp_path: Path) -> None:
+    samples = noise(RATE, 2)
+    a = source(tmp_path / "a.aif", samples, format="AIFF")
+    write(copy(Piece(path="a", sides=(0, 1), at=0, skip=0, frames=RATE), frames=RATE), {"a": a}, tmp_path / "out")
+    assert np.array_equal(read(tmp_path / "out" / "01 Copy.wav"), samples)
+
+
+@pytest.mark.parametrize(
+    ("subtype", "bits", "is_float"), [("PCM_16", 24, False), ("PCM_16", 32, True), ("PCM_24", 32, True)]
+)
+def test_samples_that_get_more_room_stay_what_they_are(subtype: str, bits: int, is_float: bool, tmp_path: Path) -> None:
+    samples = noise(RATE, bits=16)
+    a = source(tmp_path / "a.wav", samples, subtype=subtype)
+    piece = Piece(path="a", sides=(0,), at=0, skip=0, frames=RATE)
+    proved = write(copy(piece, frames=RATE, bits=bits, is_float=is_float), {"a": a}, tmp_path / "out")
+    assert proved.error_dbfs == -math.inf
+    assert np.array_equal(read(tmp_path / "out" / "01 Copy.wav"), samples)
+
+
+@pytest.mark.parametrize(
+    ("subtype", "form", "changes", "is_raw"),
+    [
+        ("PCM_24", "WAV", {}, True),
+        ("PCM_24", "WAV", {"is_exact": False}, False),
+        ("PCM_24", "WAV", {"container": "flac"}, False),
+        ("PCM_24", "WAV", {"rate_hz": 44_100}, False),
+        ("PCM_32", "WAV", {"bits": 32, "is_float": True}, False),
+        ("PCM_16", "WAV", {}, False),
+        ("PCM_S8", "AIFF", {"bits": 8}, False),
+        ("PCM_U8", "WAV", {"bits": 8}, True),
+        ("PCM_24", "FLAC", {}, False),
+    ],
+)
+def test_bytes_are_taken_over_only_where_they_are_stored_alike(
+    subtype: str, form: str, changes: dict[str, object], is_raw: bool, tmp_path: Path
+) -> None:
+    a = source(tmp_path / "a", noise(100), subtype=subtype, format=form)
+    with open_sound(a) as reader:
+        made = copy(Piece(path="a", sides=(0,), at=0, skip=0, frames=100), frames=100, **changes)
+        assert can_be_raw(made, {"a": reader}) is is_raw
+
+
+def test_a_copy_with_another_header_is_not_right(tmp_path: Path) -> None:
+    a = source(tmp_path / "a.wav", noise(RATE))
+    made = copy(Piece(path="a", sides=(0,), at=0, skip=0, frames=RATE), frames=RATE)
+    first = write(made, {"a": a}, tmp_path / "out")
+    source(tmp_path / "out" / "01 Copy.wav", noise(RATE), rate=44_100)
+    assert write(made, {"a": a}, tmp_path / "out") == first
 
 
 def test_eight_bits_are_silent_in_the_middle_of_their_codes(tmp_path: Path) -> None:

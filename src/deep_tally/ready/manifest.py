@@ -50,7 +50,7 @@ def _copy(copy: Copy, digests: tuple[str, tuple[str, ...]] | None) -> dict[str, 
         "offset_frames": copy.offset_frames,
         "gain_db": _figure(copy.gain_db),
     }
-    if copy.left_db is not None and copy.right_db is not None:
+    if copy.left_db is not None:
         document |= {"left_db": _figure(copy.left_db), "right_db": _figure(copy.right_db)}
     document |= {"frames": copy.frames, "channels": copy.channels, "rate": copy.rate_hz, "bits": copy.bits}
     return document

@@ -52,7 +52,7 @@ def raw_blocks(copy: Copy, readers: Mapping[str, SoundReader]) -> Iterator[tuple
             layout, sides = reader.layout, reader.format.channels
             stored = reader.read_bytes(begin - piece.at + piece.skip, end - begin)
             is_as_it_is = not layout.big_endian and piece.sides == tuple(range(sides))
-            if is_as_it_is and end - begin == frames and len(copy.pieces) == 1:
+            if is_as_it_is and end - begin == frames:
                 whole = stored
                 break
             samples = stored.reshape(-1, sides, width)
