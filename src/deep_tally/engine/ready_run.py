@@ -1,4 +1,4 @@
-"""One ready copy being written: the sources are measured once more, copies are written and proved, and checked anew.
+"""One ready copy being written: the sources are measured once more, copies are written and proved, and checked in turn.
 
 Whoever owns a run polls it, as with `CheckRun`. Cancelling leaves what is whole, and says in the folder that it is not
 all: a run of the same plan goes on where this one stopped.

@@ -79,7 +79,7 @@ class SourceChanged(DeepTallyError):
 
 
 def write_copy(progress: OnProgress, job: CopyJob) -> Proved | DeepTallyError:
-    """Write one copy; one that is there already is proved, and written anew where it is not what it should be.
+    """Write one copy; one that is there already is proved, and written again where it is not what it should be.
 
     What goes wrong with the files is returned: a worker that raises is taken for one that failed by itself.
     """

@@ -16,7 +16,7 @@ STEP_NAMES: Mapping[StepName, str] = MappingProxyType(
         "place": marked("Put in its place"),
         "join-clips": marked("Join the clips of a part"),
         "pad": marked("Add silence"),
-        "trim": marked("Trim silence"),
+        "trim": marked("Cut off silence"),
         "fold": marked("Make it mono"),
         "keep-side": marked("Keep the side that sounds"),
         "join": marked("Join left and right"),
