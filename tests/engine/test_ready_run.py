@@ -20,9 +20,9 @@ from numpy.typing import NDArray
 
 from conftest import check_folder
 from deep_tally.engine.check_run import CheckRun
-from deep_tally.engine.ready_run import MANIFEST, TABLE, CopyWritten, Finished, ReadyRun, Stopped
+from deep_tally.engine.ready_run import MANIFEST, TABLE, CopyWritten, Finished, ReadyRun, Stopped, holds_the_same
 from deep_tally.model.brief import DEFAULT_BRIEF
-from deep_tally.model.delivery import Delivery
+from deep_tally.model.delivery import Delivery, Track
 from deep_tally.model.errors import CannotWrite
 from deep_tally.model.findings import Action
 from deep_tally.model.ready import AS_PLANNED, ReadyChoices, ReadyPlan
@@ -31,6 +31,7 @@ from deep_tally.ready.target import JOURNAL
 from deep_tally.ready.write import CopyJob, write_copy
 from deep_tally.reply.ready_folder import hand_overs
 from ready.written import MADE
+from tracks import track
 
 RATE, SECONDS = 48_000, 6
 
@@ -181,6 +182,24 @@ def test_files_that_changed_since_stop_it_before_anything_is_written(faulty: Che
     assert not (tmp_path / "out").exists()
 
 
+@pytest.mark.parametrize(
+    ("now", "is_same"),
+    [
+        (track("1 Horn.wav"), True),
+        (track("1 Horn.wav", frames=7), False),
+        (track("1 Horn.wav", rate_hz=44_100), False),
+        (track("1 Horn.wav", bits=16), False),
+        (track("1 Horn.wav", dc_offset=(1e-12,)), False),
+        (track("1 Horn.wav", rms_by_channel_dbfs=(-20.1,)), False),
+        (track("1 Horn.wav", sample_peak_by_channel_dbfs=(-8.1,)), False),
+        (track("1 Horn.wav", last_sound_frame=7), False),
+        (replace(track("1 Horn.wav"), format=None, measures=None), False),
+    ],
+)
+def test_whether_a_file_holds_the_same_is_seen_by_what_was_measured(now: Track, is_same: bool) -> None:
+    assert holds_the_same(track("1 Horn.wav"), now) is is_same
+
+
 def test_what_was_just_measured_is_not_measured_again(faulty: CheckRun, tmp_path: Path) -> None:
     with ready(faulty, tmp_path / "out", is_just_measured=True) as run:
         assert {event.stage for event in run if hasattr(event, "stage")} == {"writing", "checking", "handing-over"}
@@ -256,7 +275,7 @@ def faulted(seed: int, fault: str) -> dict[str, tuple[NDArray[np.float64], str]]
     }[fault]
 
 
-@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=4, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     faults=st.lists(st.sampled_from(FAULTS), min_size=1, max_size=4, unique=True),
     depth=st.sampled_from([None, "16", "32f"]),

@@ -175,7 +175,7 @@ class ReadyRun:
         assert isinstance(report, Returned)
         self._at_work.pop(report.job, None)
         if self.stage == "comparing":
-            if not _is_same(self._tracks[report.job], report.value):
+            if not holds_the_same(self._tracks[report.job], report.value):
                 changed = SourceChanged(report.job, Phrase("ready.changed"), Phrase("ready.check-again"))
                 return self._stop(changed)
             self._unchanged.add(report.job)
@@ -288,7 +288,7 @@ def _settled(delivery: Delivery) -> Iterator[tuple[str, str]]:
         yield from ((finding.code, path) for path in finding.files)
 
 
-def _is_same(was: Track, now: Track) -> bool:
+def holds_the_same(was: Track, now: Track) -> bool:
     """Whether a file holds the same samples: size and time alone are no proof."""
     if was.format is None or now.format is None or was.measures is None or now.measures is None:
         return False
