@@ -207,6 +207,15 @@ def test_the_window_waits_for_it_or_stops_when_closed_once_more(window: Window, 
     assert (tmp_path / "out" / "manifest.json").exists()
 
 
+def test_a_window_that_waits_stays_where_the_copy_cannot_be_written(window: Window, sent: Path, tmp_path: Path) -> None:
+    soundfile.write(sent / "03 Voice.wav", part(77), RATE, "PCM_24")
+    window.ready_writing.write(tmp_path, "out")
+    window.close()
+    wait(lambda: not window.ready_writing.is_busy)
+    assert window.isVisible()
+    assert "03 Voice.wav: it has changed since it was checked" in window.said.text()
+
+
 def test_opening_another_delivery_stops_it(window: Window, tmp_path: Path) -> None:
     other = written(tmp_path / "Night 100 BPM")
     window.ready_writing.write(tmp_path, "out")

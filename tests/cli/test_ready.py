@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -16,7 +17,10 @@ import pytest
 import soundfile
 
 from cli.test_command import run
+from deep_tally.model.corrections import NO_CORRECTIONS
+from deep_tally.model.ready import ReadyChoices
 from engine.test_ready_run import RATE, SECONDS, hashes, part, written
+from said import say
 
 
 @pytest.fixture
@@ -84,6 +88,20 @@ def test_all_copies_are_what_is_asked(
     found = [soundfile.info(p) for p in sorted((tmp_path / "out").glob(f"*.{container}"))]
     assert len(found) == 5
     assert {(f.subtype, f.samplerate, f.frames) for f in found} == {(subtype, rate, SECONDS * rate)}
+
+
+def test_what_was_chosen_in_the_window_holds_unless_the_command_says_otherwise(sent: Path, tmp_path: Path) -> None:
+    chosen = ReadyChoices(container="flac", depth="16", rate_hz=44_100, off=("fold",))
+    say(sent, replace(NO_CORRECTIONS, ready=chosen))
+
+    def first(*said: str) -> tuple[str, int, int, int]:
+        plan = json.loads(run("ready", sent, "--to", tmp_path / "out", "--json", "-", *said).stdout)
+        copy = plan["copies"][-1]
+        return copy["copy"], copy["bits"], copy["rate"], copy["channels"]
+
+    assert first() == ("05 Pad.flac", 16, 44_100, 2)
+    assert first("--container", "wav", "--depth", "24", "--rate", "48000") == ("05 Pad.wav", 24, 48_000, 2)
+    assert first("--fresh") == ("05 Pad.wav", 24, 48_000, 1)
 
 
 def test_conflicts_have_status_1_with_and_without_write(sent: Path, tmp_path: Path) -> None:

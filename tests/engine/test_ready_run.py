@@ -23,7 +23,7 @@ from deep_tally.engine.check_run import CheckRun
 from deep_tally.engine.ready_run import MANIFEST, TABLE, CopyWritten, Finished, ReadyRun, Stopped, holds_the_same
 from deep_tally.model.brief import DEFAULT_BRIEF
 from deep_tally.model.delivery import Delivery, Track
-from deep_tally.model.errors import CannotWrite
+from deep_tally.model.errors import CannotWrite, NotCheckedHere
 from deep_tally.model.findings import Action
 from deep_tally.model.ready import AS_PLANNED, ReadyChoices, ReadyPlan
 from deep_tally.ready.plan import plan_ready
@@ -203,6 +203,16 @@ def test_whether_a_file_holds_the_same_is_seen_by_what_was_measured(now: Track, 
 def test_what_was_just_measured_is_not_measured_again(faulty: CheckRun, tmp_path: Path) -> None:
     with ready(faulty, tmp_path / "out", is_just_measured=True) as run:
         assert {event.stage for event in run if hasattr(event, "stage")} == {"writing", "checking", "handing-over"}
+
+
+def test_what_this_machine_cannot_read_has_not_changed(faulty: CheckRun, tmp_path: Path) -> None:
+    (tmp_path / "Tide 96 BPM" / "03 Voice.wav").unlink()
+    with ready(faulty, tmp_path / "out") as run:
+        stopped = list(run)[-1]
+    assert isinstance(stopped, Stopped)
+    assert isinstance(stopped.error, NotCheckedHere)
+    assert "the file is gone" in str(stopped.error)
+    assert not (tmp_path / "out").exists()
 
 
 def test_an_interrupted_run_goes_on_where_it_stopped(faulty: CheckRun, tmp_path: Path) -> None:

@@ -10,7 +10,7 @@ from deep_tally.check.registry import tally
 from deep_tally.model.brief import DEFAULT_BRIEF, Brief
 from deep_tally.model.corrections import NO_CORRECTIONS, Corrections
 from deep_tally.model.delivery import Delivery, SongSet, Track
-from deep_tally.model.ready import AS_PLANNED, Copy, ReadyChoices, ReadyPlan
+from deep_tally.model.ready import AS_PLANNED, Copy, ReadyChoices, ReadyPlan, Step
 from deep_tally.ready.plan import plan_ready
 from tracks import others, song_of
 
@@ -39,6 +39,12 @@ def copy_of(plan: ReadyPlan, source: str) -> Copy:
 def steps(copy: Copy) -> list[str]:
     """What is done for a copy, but for its name."""
     return [step.name for step in copy.steps if step.name != "name"]
+
+
+def step_of(copy: Copy, name: str) -> Step:
+    """What is done for a copy of one kind."""
+    (found,) = (step for step in copy.steps if step.name == name)
+    return found
 
 
 def out_of(plan: ReadyPlan) -> dict[str, str]:

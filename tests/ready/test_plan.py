@@ -22,7 +22,7 @@ from deep_tally.reply.ready_words import (
     copy_words,
     proof_words,
 )
-from ready.planned import copy_of, out_of, plan_of, spans, steps
+from ready.planned import copy_of, out_of, plan_of, spans, step_of, steps
 from tracks import RATE, SECONDS, brief, others, runs, song_of, stereo, track
 
 WHOLE = SECONDS * RATE
@@ -56,8 +56,8 @@ def test_a_placed_file_is_padded_before_and_after_to_the_common_length() -> None
     copy = copy_of(plan_of(short, places={"1 Horn.wav": 4 * RATE}), "1 Horn.wav")
     assert spans(copy) == [(4 * RATE, 0, 30 * RATE)]
     assert (copy.offset_frames, copy.frames) == (4 * RATE, WHOLE)
-    assert copy.step("place").figures == {"frames": 4.0 * RATE, "by": "hand"}  # type: ignore[union-attr]
-    assert copy.step("pad").figures == {"before": 4.0 * RATE, "after": 6.0 * RATE}  # type: ignore[union-attr]
+    assert step_of(copy, "place").figures == {"frames": 4.0 * RATE, "by": "hand"}
+    assert step_of(copy, "pad").figures == {"before": 4.0 * RATE, "after": 6.0 * RATE}
     assert copy.is_exact
 
 
@@ -65,13 +65,13 @@ def test_silence_past_the_common_end_is_trimmed_and_sound_there_moves_it_for_all
     silent = track("1 Horn.wav", frames=WHOLE + 5 * RATE)
     plan = plan_of(silent)
     assert spans(copy_of(plan, "1 Horn.wav")) == [(0, 0, WHOLE)]
-    assert copy_of(plan, "1 Horn.wav").step("trim").figures == {"before": 0.0, "after": 5.0 * RATE}  # type: ignore[union-attr]
+    assert step_of(copy_of(plan, "1 Horn.wav"), "trim").figures == {"before": 0.0, "after": 5.0 * RATE}
     sounding = track("1 Horn.wav", frames=WHOLE + 5 * RATE, last_sound_frame=WHOLE + 2 * RATE - 1)
     plan = plan_of(sounding)
     # A second more than the last sound, so that what dies away under the floor stays.
     assert {copy.frames for copy in plan.copies} == {WHOLE + 3 * RATE}
     assert spans(copy_of(plan, "1 Horn.wav")) == [(0, 0, WHOLE + 3 * RATE)]
-    assert copy_of(plan, "02 Drum.wav").step("pad").figures == {"before": 0.0, "after": 3.0 * RATE}  # type: ignore[union-attr]
+    assert step_of(copy_of(plan, "02 Drum.wav"), "pad").figures == {"before": 0.0, "after": 3.0 * RATE}
 
 
 @pytest.mark.parametrize(("first_sound", "start"), [(6 * RATE, 0), (5 * RATE, 0), (5 * RATE - 1, -5 * RATE)])
@@ -178,7 +178,7 @@ def test_same_sides_become_mono_and_say_how_to_pan_it() -> None:
     copy = copy_of(plan_of(stereo("1 Pad.wav", greatest_difference=0.0, levels=(-20.0, -20.0))), "1 Pad.wav")
     assert (copy.channels, copy.left_db, copy.right_db, copy.is_exact) == (1, 0.0, 0.0, True)
     assert copy.pieces[0].sides == (0,)
-    figures = copy.step("fold").figures  # type: ignore[union-attr]
+    figures = step_of(copy, "fold").figures
     # Constant power, -3 dB in the middle: both sides at 0 dB need 3.01 dB more there.
     assert figures["pan"] == pytest.approx(0.0)
     assert figures["pan_gain_db"] == pytest.approx(10 * math.log10(2))
@@ -187,7 +187,7 @@ def test_same_sides_become_mono_and_say_how_to_pan_it() -> None:
 @pytest.mark.parametrize(("levels", "kept", "side"), [((-20.0, -120.0), "left", 0), ((-120.0, -20.0), "right", 1)])
 def test_the_side_that_sounds_is_kept(levels: tuple[float, float], kept: str, side: int) -> None:
     copy = copy_of(plan_of(stereo("1 Horn.wav", levels=levels)), "1 Horn.wav")
-    assert (copy.step("keep-side").figures, copy.pieces[0].sides) == ({"kept": kept}, (side,))  # type: ignore[union-attr]
+    assert (step_of(copy, "keep-side").figures, copy.pieces[0].sides) == ({"kept": kept}, (side,))
     assert {copy.left_db, copy.right_db} == {0.0, -math.inf}
     assert copy.left_db == (0.0 if kept == "left" else -math.inf)
 
@@ -199,7 +199,7 @@ def test_a_panned_mono_sound_keeps_its_louder_side(louder: int) -> None:
     copy = copy_of(plan_of(panned), "1 Horn.wav")
     assert copy.pieces[0].sides == (louder,)
     assert (copy.left_db, copy.right_db) == ((0.0, pytest.approx(-6.0)) if louder == 0 else (pytest.approx(-6.0), 0.0))
-    pan = copy.step("fold").figures["pan"]  # type: ignore[union-attr]
+    pan = step_of(copy, "fold").figures["pan"]
     # The sides are cosine and sine of the angle: their ratio is its tangent, here 6 dB.
     angle = math.atan2(*((10 ** (-6 / 20), 1.0) if louder == 0 else (1.0, 10 ** (-6 / 20))))
     assert pan == pytest.approx(angle / (math.pi / 4) - 1)
@@ -254,7 +254,7 @@ def test_float_becomes_fixed_point_where_float_is_not_wanted_and_changes_anyway(
     over = track("1 Voice.wav", sample_format="float", bits=32, sample_peak_by_channel_dbfs=(2.0,), overs=runs(3))
     copy = copy_of(plan_of(over, brief=brief(sample_formats=("int",))), "1 Voice.wav")
     assert (copy.is_float, copy.bits) == (False, 24)
-    assert copy.step("depth").figures["dither"] == "tpdf"  # type: ignore[union-attr]
+    assert step_of(copy, "depth").figures["dither"] == "tpdf"
 
 
 def test_what_would_clip_in_fixed_point_is_a_conflict() -> None:
@@ -270,7 +270,7 @@ def test_levels_taken_over_from_the_mix_are_set_and_never_clip() -> None:
     voice, drum = copy_of(plan, "1 Voice.wav"), copy_of(plan, "02 Drum.wav")
     # -8 + 12 = +4 dBFS: all are turned down by 4.
     assert (voice.gain_db, drum.gain_db) == (pytest.approx(8.0), pytest.approx(-4.0))
-    assert voice.step("balance").figures["db"] == pytest.approx(12.0)  # type: ignore[union-attr]
+    assert step_of(voice, "balance").figures["db"] == pytest.approx(12.0)
     inverted = plan_of(*files, corrections=Corrections(levels={"1 Voice.wav": (-0.5, -0.5)}))
     assert copy_of(inverted, "1 Voice.wav").pieces[0].gain == pytest.approx(-0.5)
     assert not copy_of(inverted, "1 Voice.wav").is_exact
@@ -280,7 +280,7 @@ def test_an_offset_is_taken_off_the_side_that_has_it() -> None:
     off = track("1 Bass.wav", dc_offset=(0.02,))
     copy = copy_of(plan_of(off), "1 Bass.wav")
     assert [(o.side, o.after, o.before) for o in copy.pieces[0].offsets] == [(0, 0.02, 0.02)]
-    assert copy.step("dc").figures == {"share": 0.02}  # type: ignore[union-attr]
+    assert step_of(copy, "dc").figures == {"share": 0.02}
     assert not copy.is_exact
 
 
@@ -291,16 +291,16 @@ def test_files_that_nothing_changes_keep_their_depth() -> None:
     for bits, stored in ((16, 16), (20, 24), (24, 24), (32, 32)):
         copy = copy_of(plan_of(track("1 Bass.wav", bits=bits, bits_in_use=16)), "1 Bass.wav")
         assert (copy.bits, copy.is_float, copy.is_exact) == (stored, False, True)
-        assert copy.step("depth") is None or copy.step("depth").figures["dither"] == "none"  # type: ignore[union-attr]
+        assert "depth" not in steps(copy) or step_of(copy, "depth").figures["dither"] == "none"
 
 
 def test_a_depth_that_is_wanted_is_dithered_only_where_bits_are_lost() -> None:
     narrow = copy_of(plan_of(track("1 Bass.wav"), choices=ReadyChoices(depth="16")), "1 Bass.wav")
     assert (narrow.bits, narrow.is_exact) == (16, False)
-    assert narrow.step("depth").figures["dither"] == "tpdf"  # type: ignore[union-attr]
+    assert step_of(narrow, "depth").figures["dither"] == "tpdf"
     wide = copy_of(plan_of(track("1 Bass.wav"), choices=ReadyChoices(depth="32f")), "1 Bass.wav")
     assert (wide.bits, wide.is_float, wide.is_exact) == (32, True, True)
-    assert wide.step("depth").figures["dither"] == "none"  # type: ignore[union-attr]
+    assert step_of(wide, "depth").figures["dither"] == "none"
 
 
 def test_flac_takes_what_is_float_as_24_bits_or_refuses_it() -> None:
@@ -320,7 +320,7 @@ def test_a_rate_is_converted_only_where_it_is_asked() -> None:
     plan = plan_of(odd, choices=ReadyChoices(rate_hz=48_000))
     copy = copy_of(plan, "1 Fiddle.wav")
     assert (copy.rate_hz, copy.frames, copy.is_exact) == (48_000, WHOLE, False)
-    assert copy.step("rate").figures == {"from_hz": 44_100.0, "to_hz": 48_000.0}  # type: ignore[union-attr]
+    assert step_of(copy, "rate").figures == {"from_hz": 44_100.0, "to_hz": 48_000.0}
     assert copy_of(plan, "02 Drum.wav").is_exact
 
 

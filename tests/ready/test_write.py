@@ -16,7 +16,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from deep_tally.intake.reading import open_sound
-from deep_tally.model.errors import CannotWrite
+from deep_tally.model.errors import CannotWrite, NotCheckedHere
 from deep_tally.model.ready import Piece
 from deep_tally.ready import write as module
 from deep_tally.ready.raw import can_be_raw
@@ -211,7 +211,9 @@ def test_a_source_that_changed_is_named_and_nothing_is_written(tmp_path: Path) -
     assert str(error) == "in/a.wav: it has changed since it was checked; check the delivery again."
     assert not (tmp_path / "out").exists()
     a.unlink()
-    assert isinstance(write_copy(lambda done, total: None, job), SourceChanged)
+    error = write_copy(lambda done, total: None, job)
+    assert isinstance(error, NotCheckedHere), "what cannot be read has not changed"
+    assert "the file is gone" in str(error)
 
 
 def test_a_copy_that_is_there_is_proved_and_written_anew_where_it_is_not_right(tmp_path: Path) -> None:

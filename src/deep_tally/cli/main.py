@@ -130,7 +130,7 @@ def write_reply(**options: Any) -> int:
 @click.option("--rough-mix", type=_PATH, help="The rough mix, if its name does not say so.")
 @click.option("--only", metavar="STEP,...", help="Take these steps and no others.")
 @click.option("--without", metavar="STEP,...", help="Take all steps but these.")
-@click.option("--container", type=click.Choice(CONTAINERS), default="wav", help="The type of all copies.")
+@click.option("--container", type=click.Choice(CONTAINERS), help="The type of all copies; by default as set, else wav.")
 @click.option("--depth", type=click.Choice(DEPTHS), help="The depth of all copies; by default as far as it is needed.")
 @click.option("--rate", metavar="HZ", type=click.IntRange(8000, 384_000), help="Convert all copies to this rate.")
 @click.option("--json", "json_path", help="Write the plan as JSON; - for standard output.")

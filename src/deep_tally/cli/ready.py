@@ -51,7 +51,7 @@ def run_ready(
     rough_mix: Path | None,
     only: str | None,
     without: str | None,
-    container: Container,
+    container: Container | None,
     depth: Depth | None,
     rate: int | None,
     json_path: str | None,
@@ -81,9 +81,9 @@ def run_ready(
             off=tuple(step for step in STEPS if step in off or (taken is None and step in said.off)),
             off_for=said.off_for,
             submixes=said.submixes,
-            container=container,
-            depth=depth,
-            rate_hz=rate,
+            container=container or said.container,
+            depth=depth or said.depth,
+            rate_hz=rate or said.rate_hz,
         )
         plan = plan_ready(run.delivery, run.brief, run.corrections, choices)
         if json_path == "-":
@@ -119,7 +119,7 @@ def _print(plan: ReadyPlan) -> None:
 def _write(run: CheckRun, plan: ReadyPlan, to: Path) -> int:
     assert run.intake is not None
     assert run.delivery is not None
-    is_saved = run.opened is not None and run.opened.is_saved_check
+    is_known = run.opened is not None and bool(run.opened.known.tracks)  # from a saved check, whenever that was
     entries = {entry.path: entry for entry in run.intake.entries}
     sources = {path: entry.source for path, entry in entries.items()}
     with ReadyRun(
@@ -131,7 +131,7 @@ def _write(run: CheckRun, plan: ReadyPlan, to: Path) -> int:
         client=run.client,
         brief=run.brief,
         hand_overs=tuple(hand_overs(run.delivery, plan, sources)),
-        is_just_measured=not is_saved,
+        is_just_measured=not is_known,
     ) as writing:
         for event in writing:
             if isinstance(event, Stopped):

@@ -175,6 +175,9 @@ class ReadyRun:
         assert isinstance(report, Returned)
         self._at_work.pop(report.job, None)
         if self.stage == "comparing":
+            unchecked = report.value.unchecked
+            if unchecked is not None:  # this machine's trouble says nothing of the file
+                return self._stop(NotCheckedHere(report.job, unchecked.problem, unchecked.remedy))
             if not holds_the_same(self._tracks[report.job], report.value):
                 changed = SourceChanged(report.job, Phrase("ready.changed"), Phrase("ready.check-again"))
                 return self._stop(changed)
@@ -232,8 +235,8 @@ class ReadyRun:
             return [Going("checking", done, max(1, len(check.tracks)))]
         self._checked = assessed.delivery
         self.stage = "handing-over"
-        for number, hand_over in enumerate(self._hand_overs):
-            self._crew.submit(f"{number}", write_hand_over, hand_over, self.folder, self._made)
+        for hand_over in self._hand_overs:
+            self._crew.submit(hand_over.folder, write_hand_over, hand_over, self.folder, self._made)
         return [self._going()]
 
     def _finish(self) -> Finished:

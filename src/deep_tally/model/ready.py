@@ -125,8 +125,6 @@ class Copy:
     container : "wav" or "flac"
     time_reference : int
         Frames from midnight to its first sample (EBU Tech 3285).
-    source_bits : int or None
-        Of its sources; None where they are lossy.
     """
 
     song: str
@@ -146,11 +144,6 @@ class Copy:
     is_exact: bool = True
     container: Container = "wav"
     time_reference: int = 0
-    source_bits: int | None = None
-
-    def step(self, name: StepName) -> Step | None:
-        """What is done of this kind; None where nothing is."""
-        return next((step for step in self.steps if step.name == name), None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -148,7 +148,6 @@ class _Song:
             is_float=is_float,
             is_exact=is_exact and (same_depth or _only_widens(sounds, bits, is_float=is_float)),
             container=self._choices.container,
-            source_bits=max((s.bits for s in sounds if s.bits is not None), default=None),
         )
         return copy, self._conflict(copy, gains, levels, is_sum=laid.overlaps)
 

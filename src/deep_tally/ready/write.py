@@ -87,7 +87,8 @@ def write_copy(progress: OnProgress, job: CopyJob) -> Proved | DeepTallyError:
 
     try:
         for path in job.copy.sources:
-            if fingerprint(job.sources[path]) != job.contents.get(path):
+            content = fingerprint(job.sources[path])  # None: opening it says why it cannot be read
+            if content is not None and content != job.contents.get(path):
                 raise SourceChanged(path, Phrase("ready.changed"), Phrase("ready.check-again"))
         plain = []
         for path in job.copy.sources:

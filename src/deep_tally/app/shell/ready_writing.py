@@ -93,12 +93,13 @@ class ReadyWriting(QObject):
                 self._window.ready.show_progress(event.stage, event.done, event.total)
             elif isinstance(event, Stopped):
                 self._end()
-                self._window.say(readable(str(event.error)))
+                self._window.saved(str(event.error), False)
             elif isinstance(event, Finished):
                 words = " ".join(
                     proof_words(copies=len(run.plan.copies), error_dbfs=run.worst_error_dbfs, left=len(event.left))
                 )
                 self._end()
+                self._window.check_saved()
                 self._window.say(words)
                 self._window.exports.saved(event.manifest.parent)
 
@@ -108,6 +109,7 @@ class ReadyWriting(QObject):
         if run is not None:
             run.cancel()
             self._end()
+            self._window.check_saved()
             words = f"Stopped. What is whole stays in {run.folder}; writing there again goes on with it."
             self._window.say(readable(words))
 
@@ -124,4 +126,3 @@ class ReadyWriting(QObject):
             self._run.close()
             self._run = None
         self._window.ready.show_rest()
-        self._window.check_saved()
